@@ -1,0 +1,152 @@
+"""An exercise with everything it refers to, and the digest that pins it for ever."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.checking import check_airframe, check_checklist, check_exercise
+from lumenstat.documents.checklist import Checklist
+from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.loading import Loaded, load_file
+from lumenstat.documents.values import nearest
+from lumenstat.errors import DocumentError, Problem
+
+SHIPPED = Path(__file__).parent.parent / "library"
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """An exercise, its airframe and its checklists: all that a run depends on."""
+
+    airframe: Airframe
+    checklists: tuple[Checklist, ...]
+    exercise: Exercise
+
+    @cached_property
+    def canonical_json(self) -> str:
+        """The one text that these documents have: keys sorted, defaults written out, no spaces."""
+        content = {
+            "airframe": self.airframe.model_dump(mode="json", by_alias=True),
+            "checklists": [c.model_dump(mode="json", by_alias=True) for c in self.checklists],
+            "exercise": self.exercise.model_dump(mode="json", by_alias=True),
+        }
+        return json.dumps(content, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+
+    @cached_property
+    def digest(self) -> str:
+        """SHA-256 of the canonical JSON, in hexadecimal."""
+        return hashlib.sha256(self.canonical_json.encode()).hexdigest()
+
+    @staticmethod
+    def from_canonical_json(text: str) -> Bundle:
+        """Read back what `canonical_json` wrote."""
+        content: dict[str, Any] = json.loads(text)
+        return Bundle(
+            Airframe.model_validate(content["airframe"]),
+            tuple(Checklist.model_validate(c) for c in content["checklists"]),
+            Exercise.model_validate(content["exercise"]),
+        )
+
+
+class Library:
+    """Documents found in folders by their kind and id; the shipped ones are always there."""
+
+    def __init__(self, folders: Iterable[Path] = ()) -> None:
+        self.folders = tuple(folders)
+        self._loaded: dict[Path, Loaded] = {}
+
+    def load(self, path: Path) -> Loaded:
+        """Load a file once."""
+        if path not in self._loaded:
+            self._loaded[path] = load_file(path)
+        return self._loaded[path]
+
+    def find(self, kind: type[Airframe] | type[Checklist], name: str) -> Loaded | None:
+        """The first document of that kind and id."""
+        for loaded in self._all():
+            if isinstance(loaded.document, kind) and loaded.document.id == name:
+                return loaded
+        return None
+
+    def ids(self, kind: type[Airframe] | type[Checklist]) -> list[str]:
+        """Ids of all documents of that kind."""
+        return [each.document.id for each in self._all() if isinstance(each.document, kind)]
+
+    def _all(self) -> Iterable[Loaded]:
+        for folder in self.folders:
+            for path in sorted(folder.glob("*.yaml")):
+                yield self.load(path)
+        for path in sorted(SHIPPED.glob("*/*.yaml")):
+            yield self.load(path)
+
+    def check(self, path: Path) -> list[Problem]:
+        """Every problem of one file: how it is written, and what it means beside what it refers to."""
+        loaded = self.load(path)
+        problems = list(loaded.problems)
+        match loaded.document:
+            case Airframe() as airframe:
+                problems += check_airframe(airframe, loaded.source)
+            case Checklist() as checklist:
+                airframe_found = self._airframe(checklist.airframe, loaded, problems)
+                if airframe_found is not None:
+                    problems += check_checklist(checklist, airframe_found, loaded.source)
+            case Exercise() as exercise:
+                problems += self._check_exercise(exercise, loaded)
+            case None:
+                pass
+        return sorted(set(problems), key=lambda p: (p.line, p.path))
+
+    def _airframe(self, name: str, of: Loaded, problems: list[Problem]) -> Airframe | None:
+        found = self.find(Airframe, name)
+        if found is None:
+            says = f"there is no airframe {name!r}{nearest(name, self.ids(Airframe))}"
+            problems.append(of.source.problem(("airframe",), says))
+            return None
+        return found.document if isinstance(found.document, Airframe) else None
+
+    def _check_exercise(self, exercise: Exercise, loaded: Loaded) -> list[Problem]:
+        problems: list[Problem] = []
+        airframe = self._airframe(exercise.airframe, loaded, problems)
+        checklists = []
+        for n, name in enumerate(exercise.checklists):
+            found = self.find(Checklist, name)
+            if found is None:
+                says = f"there is no checklist {name!r}{nearest(name, self.ids(Checklist))}"
+                problems.append(loaded.source.problem(("checklists", n), says))
+            elif isinstance(found.document, Checklist):
+                checklists.append(found.document)
+        if airframe is not None:
+            problems += check_exercise(exercise, airframe, tuple(checklists), loaded.source)
+        return problems
+
+    def bundle(self, path: Path) -> Bundle:
+        """The exercise at the path with all it refers to. Raises DocumentError with the problems of every file."""
+        problems = self.check(path)
+        loaded = self.load(path)
+        exercise = loaded.document
+        if exercise is not None and not isinstance(exercise, Exercise):
+            problems.append(loaded.source.problem(("format",), "is not an exercise; give an exercise document"))
+        if problems or not isinstance(exercise, Exercise):
+            raise DocumentError(problems)
+        files = [self.find(Airframe, exercise.airframe)]
+        files += [self.find(Checklist, name) for name in exercise.checklists]
+        for each in files:
+            if each is not None:
+                problems += self.check(Path(each.source.file))
+        if problems:
+            raise DocumentError(problems)
+        airframe, *checklists = (each.usable() for each in files if each is not None)
+        assert isinstance(airframe, Airframe)
+        return Bundle(airframe, tuple(c for c in checklists if isinstance(c, Checklist)), exercise)
+
+
+def shipped_exercises() -> list[Path]:
+    """The exercises that come with Lumenstat."""
+    return sorted((SHIPPED / "exercises").glob("*.yaml"))

@@ -1,0 +1,365 @@
+"""What a document means: every name it uses exists, every expression is one, every order can be kept."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from graphlib import CycleError, TopologicalSorter
+
+from lumenstat.documents.airframe import Airframe, Control
+from lumenstat.documents.checklist import (
+    CheckItem,
+    Checklist,
+    ControlItem,
+    DecideItem,
+    Item,
+    PaperValue,
+    RequestItem,
+    WaitItem,
+)
+from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.expressions import Emitter, Quantity, parse
+from lumenstat.documents.quantities import quantities_of
+from lumenstat.documents.sources import Path_, Source
+from lumenstat.documents.values import nearest
+from lumenstat.errors import ExpressionError, Problem
+
+DISCRETE = ("control.", "contactor.", "comparator.", "service.", "surface.")
+
+
+@dataclass
+class Checker:
+    """Collects what is wrong in one document."""
+
+    source: Source
+    quantities: dict[str, Quantity]
+    problems: list[Problem] = field(default_factory=list)
+
+    def wrong(self, path: Path_, says: str, rule: str | None = None) -> None:
+        """Note a problem."""
+        self.problems.append(self.source.problem(path, says, rule))
+
+    def known(self, path: Path_, what: str, name: str, names: Iterable[str]) -> bool:
+        """Whether the name is among the names; noted where it is not."""
+        among = list(names)
+        if name in among:
+            return True
+        self.wrong(path, f"there is no {what} {name!r}{nearest(name, among)}")
+        return False
+
+    def unique(self, path: Path_, what: str, names: Iterable[str]) -> None:
+        """Every name may stand once."""
+        for name, times in Counter(names).items():
+            if times > 1:
+                self.wrong(path, f"the {what} id {name!r} is given {times} times; each may stand once")
+
+    def truth(self, path: Path_, text: str, over_time: bool, logic: bool = False) -> None:
+        """The text must be a yes-or-no expression over what the airframe has."""
+        timed: Callable[[str, str, float, bool], str] | None = (lambda *_: "0") if over_time else None
+        try:
+            expression = parse(text)
+            Emitter(self.quantities, lambda name: "x", [], timed).truth(expression)
+        except ExpressionError as error:
+            self.wrong(path, str(error))
+            return
+        if logic:
+            for name in sorted(expression.quantities):
+                discrete = name.startswith(DISCRETE) or name.endswith((".alive", ".ready", ".available", ".fed_by"))
+                if not discrete and f"{name}.alive" not in self.quantities:
+                    self.wrong(path, f"logic reads states, not figures: make a comparator with hysteresis on {name}")
+
+
+def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
+    """Problems of meaning in an airframe document."""
+    checker = Checker(source, quantities_of(airframe))
+    _check_electrical(airframe, checker)
+    _check_hydraulics(airframe, checker)
+    _check_panels(airframe, checker)
+    for n, comparator in enumerate(airframe.comparators):
+        path: Path_ = ("comparators", n)
+        checker.known((*path, "quantity"), "quantity", comparator.quantity, checker.quantities)
+        if comparator.on_above <= comparator.off_below:
+            checker.wrong(path, "`on_above` must be higher than `off_below`, or it switches without end")
+    for n, service in enumerate(airframe.services):
+        for m, action in enumerate(service.actions):
+            for state in (*action.possible_when, action.leaves):
+                checker.known(("services", n, "actions", m), "state", state, service.states)
+            if action.brings_next_cart_of is not None:
+                supplies = [supply.id for supply in airframe.electrical.ground_supplies]
+                checker.known(("services", n, "actions", m), "ground supply", action.brings_next_cart_of, supplies)
+    for n, limit in enumerate(airframe.limits):
+        checker.truth(("limits", n, "when"), limit.when, over_time=True)
+        if limit.measures is not None:
+            checker.known(("limits", n, "measures"), "quantity", limit.measures, checker.quantities)
+    return checker.problems
+
+
+def _check_electrical(airframe: Airframe, checker: Checker) -> None:
+    electrical = airframe.electrical
+    buses = airframe.buses
+    dc = [b.id for b in electrical.buses if b.kind == "dc"]
+    ac = [b.id for b in electrical.buses if b.kind == "ac"]
+    parts: list[tuple[str, tuple[str, ...], list[str]]] = [
+        ("batteries", ("bus",), dc),
+        ("ground_supplies", ("bus",), ac),
+        ("rectifiers", ("input",), ac),
+        ("rectifiers", ("output",), dc),
+        ("inverters", ("input",), dc),
+        ("diodes", ("anode", "cathode"), dc),
+        ("loads", ("bus",), list(buses)),
+    ]
+    for group, keys, among in parts:
+        for n, part in enumerate(getattr(electrical, group)):
+            for key in keys:
+                checker.known(("electrical", group, n, key), "bus of that kind", getattr(part, key), among)
+    every = [p.id for group in type(electrical).model_fields if isinstance(getattr(electrical, group), tuple)
+             for p in getattr(electrical, group)]
+    checker.unique(("electrical",), "part", every)
+    for n, contactor in enumerate(electrical.contactors):
+        at: Path_ = ("electrical", "contactors", n)
+        for end in contactor.between:
+            checker.known((*at, "between"), "DC bus", end, dc)
+        if contactor.limit is not None:
+            checker.known((*at, "limit", "toward"), "end of this contactor", contactor.limit.toward, contactor.between)
+        checker.truth((*at, "closes_when"), contactor.closes_when, over_time=False, logic=True)
+    for n, inverter in enumerate(electrical.inverters):
+        checker.truth(("electrical", "inverters", n, "offered_when"), inverter.offered_when, over_time=False, logic=True)
+    for n, supply in enumerate(electrical.ground_supplies):
+        path: Path_ = ("electrical", "ground_supplies", n, "plugged_when")
+        checker.truth(path, supply.plugged_when, over_time=False, logic=True)
+    for n, load in enumerate(electrical.loads):
+        if load.when is not None:
+            checker.truth(("electrical", "loads", n, "when"), load.when, over_time=False, logic=True)
+    for n, bus in enumerate(electrical.buses):
+        if bus.alive_above <= bus.dead_below:
+            checker.wrong(("electrical", "buses", n), "`alive_above` must be higher than `dead_below`")
+    _check_feeding(airframe, checker, ac)
+
+
+def _check_feeding(airframe: Airframe, checker: Checker, ac: list[str]) -> None:
+    electrical = airframe.electrical
+    sources = [s.id for s in (*electrical.ground_supplies, *electrical.inverters)]
+    for bus, order in electrical.feeding.items():
+        checker.known(("electrical", "feeding", bus), "AC bus", bus, ac)
+        for n, feed in enumerate(order):
+            checker.known(("electrical", "feeding", bus, n), "source or AC bus", feed.source, [*sources, *ac])
+            if feed.when is not None:
+                checker.truth(("electrical", "feeding", bus, n), feed.when, over_time=False, logic=True)
+    try:
+        tuple(TopologicalSorter(feeding_graph(airframe)).static_order())
+    except CycleError as error:
+        circle = " from ".join(error.args[1])
+        checker.wrong(("electrical", "feeding"), f"AC buses feed each other in a circle: {circle}; take one out")
+    plugs = {supply.bus for supply in electrical.ground_supplies}
+    for n, bus in enumerate(electrical.buses):
+        if bus.kind == "ac" and bus.id not in plugs and not electrical.feeding.get(bus.id):
+            checker.wrong(("electrical", "buses", n), f"nothing can feed {bus.id}; list its sources under `feeding`")
+        if bus.kind == "dc" and bus.id not in _reachable_dc(airframe):
+            checker.wrong(
+                ("electrical", "buses", n), f"nothing can feed {bus.id}; join it by a contactor, diode or rectifier"
+            )
+
+
+def feeding_graph(airframe: Airframe) -> dict[str, set[str]]:
+    """For each AC bus, the AC buses that it may be fed from."""
+    ac = {b.id for b in airframe.electrical.buses if b.kind == "ac"}
+    return {bus: {feed.source for feed in order if feed.source in ac} for bus, order in airframe.electrical.feeding.items()}
+
+
+def _reachable_dc(airframe: Airframe) -> set[str]:
+    electrical = airframe.electrical
+    found = {b.bus for b in electrical.batteries} | {r.output for r in electrical.rectifiers}
+    ways = [(d.anode, d.cathode) for d in electrical.diodes]
+    ways += [way for c in electrical.contactors for way in (c.between, c.between[::-1])]
+    while more := {b for a, b in ways if a in found} - found:
+        found |= more
+    return found
+
+
+def _check_hydraulics(airframe: Airframe, checker: Checker) -> None:
+    hydraulics = airframe.hydraulics
+    systems = [system.id for system in hydraulics.systems]
+    for n, pump in enumerate(hydraulics.pumps):
+        path: Path_ = ("hydraulics", "pumps", n)
+        checker.known((*path, "system"), "hydraulic system", pump.system, systems)
+        checker.known((*path, "bus"), "bus", pump.bus, airframe.buses)
+        checker.truth((*path, "when"), pump.when, over_time=False, logic=True)
+    for n, surface in enumerate(hydraulics.surfaces):
+        path = ("hydraulics", "surfaces", n)
+        checker.known((*path, "system"), "hydraulic system", surface.system, systems)
+        if checker.known((*path, "lever"), "control", surface.lever, airframe.controls):
+            for position in airframe.controls[surface.lever].positions:
+                checker.known((*path, "positions"), "angle for lever position", position, surface.positions)
+
+
+def _check_panels(airframe: Airframe, checker: Checker) -> None:
+    for group in ("controls", "instruments", "lamps"):
+        names = [part.id for panel in airframe.panels for part in getattr(panel, group)]
+        checker.unique(("panels",), group[:-1], names)
+    numbers = [q.name for q in checker.quantities.values() if q.kind == "number"]
+    for n, panel in enumerate(airframe.panels):
+        checker.known(("panels", n, "bus"), "bus", panel.bus, airframe.buses)
+        for m, control in enumerate(panel.controls):
+            _check_control(control, ("panels", n, "controls", m), checker)
+        for m, lamp in enumerate(panel.lamps):
+            path: Path_ = ("panels", n, "lamps", m)
+            checker.known((*path, "bus"), "bus", lamp.bus, airframe.buses)
+            checker.truth((*path, "when"), lamp.when, over_time=False)
+        for m, instrument in enumerate(panel.instruments):
+            path = ("panels", n, "instruments", m)
+            if instrument.mechanical == (instrument.bus is not None):
+                checker.wrong(path, "hangs on no bus: name the `bus` that powers it, or say `mechanical: true`")
+            elif instrument.bus is not None:
+                checker.known((*path, "bus"), "bus", instrument.bus, airframe.buses)
+            if (instrument.shows is None) == (instrument.selector is None):
+                checker.wrong(path, "needs either `shows` or a `selector` with `by_position`")
+            for name in (*((instrument.shows,) if instrument.shows else ()), *instrument.by_position.values()):
+                checker.known(path, "quantity with a figure", name, numbers)
+            for name, positions in (
+                (instrument.selector, tuple(instrument.by_position)),
+                (instrument.dimmer, instrument.visible_at),
+            ):
+                if name is not None and checker.known(path, "control", name, airframe.controls):
+                    for position in positions:
+                        checker.known(path, f"position of {name}", position, airframe.controls[name].positions)
+
+
+def _check_control(control: Control, path: Path_, checker: Checker) -> None:
+    if control.kind == "entry":
+        if control.minimum is None or control.maximum is None:
+            checker.wrong(path, "an entry needs `minimum` and `maximum`")
+        else:
+            _check_position(control, control.usual, (*path, "usual"), checker)
+        return
+    least = 2
+    if len(control.positions) < least:
+        checker.wrong(path, f"a {control.kind} needs at least two `positions`")
+    if control.usual not in control.positions:
+        checker.wrong((*path, "usual"), f"{control.usual!r} is not one of its positions {', '.join(control.positions)}")
+    if control.kind == "momentary" and len(control.positions) != least:
+        checker.wrong(path, "a momentary control has two positions: at rest, and held")
+
+
+def items_with_paths(checklist: Checklist) -> Iterator[tuple[Item, Path_]]:
+    """Every item with where it stands, those of branches after their decision."""
+
+    def walk(items: tuple[Item, ...], path: Path_) -> Iterator[tuple[Item, Path_]]:
+        for n, item in enumerate(items):
+            yield item, (*path, n)
+            if isinstance(item, DecideItem):
+                for m, branch in enumerate(item.branches):
+                    yield from walk(branch.items, (*path, n, "branches", m, "items"))
+
+    for n, section in enumerate(checklist.sections):
+        yield from walk(section.items, ("sections", n, "items"))
+
+
+def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) -> list[Problem]:
+    """Problems of meaning in a checklist, read against its airframe."""
+    checker = Checker(source, quantities_of(airframe))
+    placed = list(items_with_paths(checklist))
+    ids = [item.id for item, _ in placed]
+    checker.unique(("sections",), "item", ids)
+    for item, path in placed:
+        others = [*item.after]
+        for timed in (item.not_before, item.within):
+            others += [timed.item] if timed else []
+        others += [item.floats_until] if item.floats_until else []
+        for name in others:
+            checker.known(path, "item", name, ids)
+        if item.applies_when is not None:
+            checker.truth((*path, "applies_when"), item.applies_when, over_time=True)
+        _check_item(item, path, airframe, checker)
+    for n, section in enumerate(checklist.sections):
+        for key in ("line_after", "floats_until"):
+            if (name := getattr(section, key)) is not None:
+                checker.known(("sections", n, key), "item", name, ids)
+    return checker.problems
+
+
+def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -> None:
+    match item:
+        case ControlItem():
+            if (item.control is None) == (not item.controls):
+                checker.wrong(path, "needs `control`, or `controls` for several in one line, and not both")
+            for name in item.all_controls:
+                if checker.known(path, "control", name, airframe.controls) and not isinstance(item.to, PaperValue):
+                    _check_position(airframe.controls[name], item.to, (*path, "to"), checker)
+        case CheckItem():
+            checker.known((*path, "instrument"), "instrument", item.instrument, airframe.instruments)
+            if item.expect.model_dump(exclude_none=True) == {}:
+                checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
+            if item.moment is not None:
+                checker.truth((*path, "moment", "when"), item.moment.when, over_time=True)
+        case WaitItem():
+            checker.truth((*path, "until"), item.until, over_time=True)
+        case RequestItem():
+            services = {service.id: service for service in airframe.services}
+            if checker.known((*path, "service"), "service", item.service, services):
+                actions = [action.id for action in services[item.service].actions]
+                checker.known((*path, "action"), f"action of {item.service}", item.action, actions)
+        case DecideItem():
+            checker.unique(path, "branch", [branch.id for branch in item.branches])
+            for n, branch in enumerate(item.branches):
+                checker.truth((*path, "branches", n, "when"), branch.when, over_time=True)
+        case _:
+            pass
+
+
+def _check_position(control: Control, to: str, path: Path_, checker: Checker) -> None:
+    if control.kind == "entry":
+        try:
+            figure = float(to)
+        except ValueError:
+            checker.wrong(path, f"{control.id} takes a figure, not {to!r}")
+            return
+        if not (control.minimum or 0) <= figure <= (control.maximum or 0):
+            checker.wrong(path, f"{control.id} takes {control.minimum:g} to {control.maximum:g}")
+    elif to not in control.positions:
+        has = ", ".join(control.positions)
+        checker.wrong(path, f"{control.id} has no position {to!r}; it has {has}")
+
+
+def check_exercise(
+    exercise: Exercise, airframe: Airframe, checklists: tuple[Checklist, ...], source: Source
+) -> list[Problem]:
+    """Problems of meaning in an exercise, read against its airframe and checklists."""
+    checker = Checker(source, quantities_of(airframe))
+    start = exercise.start
+    batteries = [battery.id for battery in airframe.electrical.batteries]
+    for name in start.battery_charge:
+        checker.known(("start", "battery_charge", name), "battery", name, batteries)
+    for name in batteries:
+        if name not in start.battery_charge:
+            checker.wrong(("start", "battery_charge"), f"needs a charge for battery {name!r}")
+    for name, position in start.controls.items():
+        if checker.known(("start", "controls", name), "control", name, airframe.controls):
+            _check_position(airframe.controls[name], position, ("start", "controls", name), checker)
+    services = {service.id: service for service in airframe.services}
+    for name, state in start.services.items():
+        if checker.known(("start", "services", name), "service", name, services):
+            checker.known(("start", "services", name), f"state of {name}", state, services[name].states)
+    supplies = [supply.id for supply in airframe.electrical.ground_supplies]
+    for name in start.carts:
+        checker.known(("start", "carts", name), "ground supply", name, supplies)
+    surfaces = [surface.id for surface in airframe.hydraulics.surfaces]
+    for name in start.surfaces_degrees:
+        checker.known(("start", "surfaces_degrees", name), "surface", name, surfaces)
+    if exercise.ends_when is not None:
+        checker.truth(("ends_when",), exercise.ends_when, over_time=True)
+    for checklist in checklists:
+        if checklist.airframe != airframe.id:
+            checker.wrong(("checklists",), f"checklist {checklist.id!r} is for airframe {checklist.airframe!r}")
+        for item, _ in items_with_paths(checklist):
+            for paper in _papers_of(item):
+                checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, exercise.paper_values)
+    return checker.problems
+
+
+def _papers_of(item: Item) -> list[str]:
+    if isinstance(item, ControlItem) and isinstance(item.to, PaperValue):
+        return [item.to.paper]
+    if isinstance(item, CheckItem) and item.expect.paper is not None:
+        return [item.expect.paper]
+    return []

@@ -1,0 +1,109 @@
+"""`lumenstat/exercise/1`: where an exercise begins, what it hands out and how it is judged."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lumenstat.documents.values import (
+    DocumentId,
+    ExpressionText,
+    Fraction,
+    Name,
+    NotNegative,
+    Number,
+    Position,
+    Positive,
+    Text,
+    Written,
+)
+
+
+class Cart(Written):
+    """One ground supply cart as it really is."""
+
+    name: Text
+    volts: NotNegative
+    hertz: NotNegative
+
+
+class Place(Written):
+    """Where the aircraft stands."""
+
+    name: Text
+    latitude_degrees: Annotated[Number, Field(ge=-90, le=90)]
+    longitude_degrees: Annotated[Number, Field(ge=-180, le=180)]
+
+
+class Start(Written):
+    """The aircraft as the crew find it."""
+
+    place: Place
+    outside_celsius: Annotated[Number, Field(ge=-60, le=60)] = 15.0
+    hours_unpowered: NotNegative = 12.0
+    battery_charge: dict[Name, Fraction]
+    carts: dict[Name, Annotated[tuple[Cart, ...], Field(min_length=1)]] = {}
+    services: dict[Name, Name] = {}
+    controls: dict[Name, Position] = {}
+    surfaces_degrees: dict[Name, Number] = {}
+
+
+class PaperLine(Written):
+    """One value on a paper."""
+
+    id: Name
+    name: Text
+    value: Number | Text
+    unit: Text | None = None
+
+
+class Paper(Written):
+    """Something handed out with the exercise."""
+
+    id: Name
+    name: Text
+    lines: Annotated[tuple[PaperLine, ...], Field(min_length=1)]
+
+
+class GradeBand(Written):
+    """A grade in words, given from this percentage on."""
+
+    at_least: Annotated[Number, Field(ge=0, le=100)]
+    words: Text
+
+
+class Credit(Written):
+    """Overrides what share of its weight a verdict earns."""
+
+    corrected: Fraction = 0.75
+    late: Fraction = 0.5
+    early: Fraction = 0.5
+    out_of_order: Fraction = 0.5
+    hint: Fraction = 0.25
+
+
+class Exercise(Written):
+    """An exercise document."""
+
+    format: Literal["lumenstat/exercise/1"]
+    id: DocumentId
+    title: Text
+    brief: Text
+    airframe: DocumentId
+    checklists: Annotated[tuple[DocumentId, ...], Field(min_length=1)]
+    start: Start
+    papers: tuple[Paper, ...] = ()
+    assist: Literal["coached", "examined"] = "examined"
+    time_lapse: Literal["off", "waits", "free"] = "off"
+    ends_when: ExpressionText | None = None
+    minutes_at_most: Annotated[Positive, Field(le=240)]
+    pass_mark: Annotated[Number, Field(ge=0, le=100)]
+    bands: tuple[GradeBand, ...] = ()
+    credit: Credit = Credit()
+    seed: int = 0
+
+    @property
+    def paper_values(self) -> dict[str, float | str]:
+        """Every handed-out value by `paper.line`."""
+        return {f"{paper.id}.{line.id}": line.value for paper in self.papers for line in paper.lines}

@@ -1,0 +1,97 @@
+"""Everything observable on an airframe, with its unit and meaning: the vocabulary of expressions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lumenstat.documents.airframe import Airframe, Control, Instrument
+from lumenstat.documents.expressions import Quantity
+
+
+def quantities_of(airframe: Airframe) -> dict[str, Quantity]:
+    """Every quantity of the airframe by its dotted name."""
+    return {quantity.name: quantity for quantity in _all(airframe)}
+
+
+def _all(airframe: Airframe) -> Iterator[Quantity]:
+    yield Quantity("time", "s", "number", "seconds since the exercise began")
+    yield from _electrical(airframe)
+    for system in airframe.hydraulics.systems:
+        yield Quantity(f"hydraulic.{system.id}.psi", "psi", "number", f"pressure of {system.name}")
+    for pump in airframe.hydraulics.pumps:
+        yield Quantity(f"pump.{pump.id}.running", "", "truth", f"{pump.name} runs")
+    for surface in airframe.hydraulics.surfaces:
+        yield Quantity(f"surface.{surface.id}.degrees", "deg", "number", f"where {surface.name} stands")
+        yield Quantity(f"surface.{surface.id}.moving", "", "truth", f"{surface.name} is moving")
+        yield Quantity(
+            f"surface.{surface.id}.disagrees", "", "truth", f"{surface.name} stands elsewhere than its lever says"
+        )
+    for comparator in airframe.comparators:
+        yield Quantity(f"comparator.{comparator.id}", "", "truth", f"{comparator.quantity}, with hysteresis")
+    for panel in airframe.panels:
+        for control in panel.controls:
+            yield _control(control)
+            if control.kind == "guarded-toggle":
+                yield Quantity(f"guard.{control.id}", "", "truth", f"the guard of {control.name} is lifted")
+        for instrument in panel.instruments:
+            yield from _instrument(instrument)
+        for lamp in panel.lamps:
+            yield Quantity(f"lamp.{lamp.id}", "", "truth", f"{lamp.name} lamp is lit")
+            yield Quantity(f"lamp.{lamp.id}.alive", "", "truth", f"{lamp.name} lamp has power to light with")
+    for service in airframe.services:
+        yield Quantity(
+            f"service.{service.id}", "", "text", f"state of {service.name}", choices=service.states
+        )
+
+
+def _electrical(airframe: Airframe) -> Iterator[Quantity]:
+    electrical = airframe.electrical
+    for bus in electrical.buses:
+        yield Quantity(f"bus.{bus.id}.volts", "V", "number", f"volts of {bus.name}")
+        yield Quantity(f"bus.{bus.id}.alive", "", "truth", f"{bus.name} is alive")
+        if bus.kind == "ac":
+            yield Quantity(f"bus.{bus.id}.hertz", "Hz", "number", f"frequency of {bus.name}")
+            sources = ("", *(feed.source for feed in electrical.feeding.get(bus.id, ())))
+            yield Quantity(
+                f"bus.{bus.id}.fed_by", "", "text", f"what feeds {bus.name}, or nothing", choices=sources
+            )
+    for battery in electrical.batteries:
+        yield Quantity(f"battery.{battery.id}.volts", "V", "number", f"terminal volts of {battery.name}")
+        yield Quantity(f"battery.{battery.id}.amps", "A", "number", f"current into {battery.name}")
+        yield Quantity(f"battery.{battery.id}.charge", "", "number", f"charge of {battery.name}, 0 to 1")
+    for supply in electrical.ground_supplies:
+        yield Quantity(f"source.{supply.id}.volts", "V", "number", f"volts at the plug of {supply.name}")
+        yield Quantity(f"source.{supply.id}.hertz", "Hz", "number", f"frequency at the plug of {supply.name}")
+        yield Quantity(f"source.{supply.id}.ready", "", "truth", f"{supply.name} is in tolerance and steady")
+    for source in (*electrical.ground_supplies, *electrical.inverters):
+        yield Quantity(f"source.{source.id}.available", "", "truth", f"{source.name} is offered to the buses")
+        yield Quantity(f"source.{source.id}.load", "%", "number", f"load of {source.name}")
+    for rectifier in electrical.rectifiers:
+        yield Quantity(f"rectifier.{rectifier.id}.amps", "A", "number", f"current out of {rectifier.name}")
+    for diode in electrical.diodes:
+        yield Quantity(f"diode.{diode.id}.amps", "A", "number", f"current through {diode.name}")
+    for contactor in electrical.contactors:
+        yield Quantity(f"contactor.{contactor.id}.shut", "", "truth", f"{contactor.name} is shut")
+        first = contactor.between[0]
+        yield Quantity(
+            f"contactor.{contactor.id}.amps", "A", "number", f"current through {contactor.name}, away from {first}"
+        )
+
+
+def _control(control: Control) -> Quantity:
+    if control.kind == "entry":
+        return Quantity(f"control.{control.id}", control.unit or "", "number", f"{control.name}, as entered")
+    return Quantity(
+        f"control.{control.id}", "", "text", f"position of {control.name}", choices=control.positions
+    )
+
+
+def _instrument(instrument: Instrument) -> Iterator[Quantity]:
+    yield Quantity(
+        f"instrument.{instrument.id}.reads",
+        instrument.unit,
+        "number",
+        f"what {instrument.name} shows; null while it is dark",
+        nullable=True,
+    )
+    yield Quantity(f"instrument.{instrument.id}.alive", "", "truth", f"{instrument.name} has power")

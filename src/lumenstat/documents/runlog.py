@@ -1,0 +1,243 @@
+"""`lumenstat/run/1`: what was done, one JSON object a line. The first line says which exercise it belongs to."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from lumenstat.documents.values import Flag, Number, Text
+from lumenstat.errors import LogError
+
+FORMAT = "lumenstat/run/1"
+MOST_EVENTS = 20_000
+BY = ("trainee", "instructor", "captain", "first-officer", "ground")
+Judgement = Literal["within", "below", "above", "dead"]
+
+
+class Args(BaseModel):
+    """What goes with a verb."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Set(Args):
+    """Move a control."""
+
+    control: Text
+    to: Text | Number
+
+
+class Guard(Args):
+    """Lift or close a guard."""
+
+    control: Text
+    open: Flag
+
+
+class Press(Args):
+    """Push a momentary control, or let it go."""
+
+    control: Text
+
+
+class See(Args):
+    """Say where a control stands."""
+
+    control: Text
+    position: Text | Number
+
+
+class Call(Args):
+    """Read an instrument aloud and judge it; a dead one has no reading."""
+
+    instrument: Text
+    reading: Number | None = None
+    judgement: Judgement
+
+
+class Decide(Args):
+    """Choose a branch."""
+
+    item: Text
+    branch: Text
+
+
+class OfItem(Args):
+    """Something said about an item."""
+
+    item: Text
+
+
+class Request(Args):
+    """Ask the ground crew."""
+
+    service: Text
+    action: Text
+
+
+class Acknowledge(Args):
+    """A caution marked seen."""
+
+    caution: Text
+
+
+class Hint(Args):
+    """A hint taken."""
+
+    item: Text
+    level: Literal[1, 2, 3]
+
+
+class Rate(Args):
+    """Exercise seconds per second of the wall clock from here on."""
+
+    times: Number
+
+
+class Skip(Args):
+    """Time that passes with nothing done."""
+
+    seconds: Number
+
+
+class Note(Args):
+    """A remark."""
+
+    text: Text
+
+
+class Nothing(Args):
+    """A verb that needs nothing else."""
+
+
+VERBS: dict[str, type[Args]] = {
+    "set": Set,
+    "guard": Guard,
+    "press": Press,
+    "release": Press,
+    "see": See,
+    "call": Call,
+    "decide": Decide,
+    "respond": OfItem,
+    "confirm": OfItem,
+    "request": Request,
+    "acknowledge": Acknowledge,
+    "hint": Hint,
+    "rate": Rate,
+    "skip": Skip,
+    "freeze": Nothing,
+    "resume": Nothing,
+    "note": Note,
+    "finish": Nothing,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class LogEvent:
+    """One thing done: when in ticks of 10 ms, by whom, the verb and what goes with it."""
+
+    tick: int
+    by: str
+    verb: str
+    args: Mapping[str, Any] = field(default_factory=dict)
+
+    def line(self) -> str:
+        """The event as a line of the log."""
+        return json.dumps({"t": self.tick / 100, "by": self.by, self.verb: dict(self.args)}, ensure_ascii=False)
+
+
+@dataclass(frozen=True)
+class RunLog:
+    """A whole log."""
+
+    exercise: str
+    digest: str
+    engine: str
+    events: tuple[LogEvent, ...]
+    trainee: str | None = None
+    started: str | None = None
+
+    def text(self) -> str:
+        """The log as JSON Lines."""
+        header = {
+            "format": FORMAT,
+            "exercise": self.exercise,
+            "digest": self.digest,
+            "engine": self.engine,
+            "trainee": self.trainee,
+            "started": self.started,
+        }
+        lines = [json.dumps(header, ensure_ascii=False), *(event.line() for event in self.events)]
+        return "\n".join(lines) + "\n"
+
+
+def check_args(verb: str, args: Any) -> dict[str, Any]:
+    """The arguments of a verb, checked. Raises LogError that says what would be right."""
+    model = VERBS.get(verb)
+    if model is None:
+        raise LogError(f"there is no event {verb!r}; there is {', '.join(VERBS)}")
+    try:
+        return model.model_validate(args).model_dump(exclude_none=True)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise LogError(f"{verb}{'.' + where if where else ''}: {first['msg'].removeprefix('Value error, ')}") from None
+
+
+def parse_event(written: Any, line: int) -> LogEvent:
+    """One event from its JSON object."""
+    if not isinstance(written, dict):
+        raise LogError("an event is a JSON object", line)
+    rest = {key: value for key, value in written.items() if key not in ("t", "by")}
+    if len(rest) != 1:
+        raise LogError("an event has `t`, `by` and one verb", line)
+    t, by = written.get("t"), written.get("by")
+    if isinstance(t, bool) or not isinstance(t, int | float) or not 0 <= t <= 86_400:
+        raise LogError("`t` is a number of seconds from 0 to 86400", line)
+    if by not in BY:
+        raise LogError(f"`by` is one of {', '.join(BY)}", line)
+    verb, args = next(iter(rest.items()))
+    try:
+        return LogEvent(round(t * 100), by, verb, check_args(verb, args))
+    except LogError as error:
+        raise LogError(str(error), line) from None
+
+
+def parse_log(text: str) -> RunLog:
+    """Read a log. Raises LogError with the line of the first thing that is wrong."""
+    lines = text.splitlines()
+    if not lines:
+        raise LogError("is empty; a log begins with its header line", 1)
+    header = _json(lines[0], 1)
+    if not isinstance(header, dict) or header.get("format") != FORMAT:
+        raise LogError(f"the first line is a header with \"format\": \"{FORMAT}\"", 1)
+    for key in ("exercise", "digest", "engine"):
+        if not isinstance(header.get(key), str):
+            raise LogError(f"the header needs {key!r} as text", 1)
+    if len(lines) - 1 > MOST_EVENTS:
+        raise LogError(f"holds {len(lines) - 1:,} events; at most {MOST_EVENTS:,} are read")
+    events = list(_events(lines[1:]))
+    return RunLog(
+        header["exercise"], header["digest"], header["engine"], tuple(events), header.get("trainee"), header.get("started")
+    )
+
+
+def _events(lines: list[str]) -> Iterable[LogEvent]:
+    last = 0
+    for number, line in enumerate(lines, start=2):
+        event = parse_event(_json(line, number), number)
+        if event.tick < last:
+            raise LogError(f"goes back in time, from {last / 100:.2f} to {event.tick / 100:.2f} s", number)
+        last = event.tick
+        yield event
+
+
+def _json(line: str, number: int) -> Any:
+    try:
+        return json.loads(line)
+    except (json.JSONDecodeError, RecursionError):
+        raise LogError("is not a whole JSON object; the line may be cut off", number) from None

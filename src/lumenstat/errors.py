@@ -1,0 +1,64 @@
+"""The one tree of errors. A trainee's mistake is a result and never appears here.
+
+    LumenstatError
+    ├── DocumentError      a document cannot be used; holds every problem found, with line and remedy
+    ├── ExpressionError    an expression cannot be used; says where in its text
+    ├── LogError           a run log cannot be read; says which line
+    ├── ActionRefused      an action names something the aircraft or the exercise does not have
+    ├── ModelError         the simulation left the range where it means anything; names quantity and time
+    └── RecordError        a record is missing or in a state that does not allow what was asked
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+class LumenstatError(Exception):
+    """Anything Lumenstat refuses or cannot do; `str()` is fit to show to its user."""
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One thing wrong in a document: where it stands and what would be right."""
+
+    file: str
+    line: int
+    path: str
+    says: str
+    rule: str | None = None
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}: {self.path or 'document'}: {self.says}"
+
+
+class DocumentError(LumenstatError):
+    """One or more documents cannot be used; nothing of them was kept."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        self.problems = tuple(problems)
+        super().__init__("\n".join(str(p) for p in problems))
+
+
+class ExpressionError(LumenstatError):
+    """An expression is not in the language, or names what is not there."""
+
+
+class LogError(LumenstatError):
+    """A run log cannot be read or does not belong to the exercise."""
+
+    def __init__(self, says: str, line: int | None = None) -> None:
+        self.line = line
+        super().__init__(f"line {line}: {says}" if line is not None else says)
+
+
+class ActionRefused(LumenstatError):  # noqa: N818 - it names what happened to the action
+    """An action was not carried out; the run goes on as before."""
+
+
+class ModelError(LumenstatError):
+    """The simulation stopped because a value means nothing any more."""
+
+
+class RecordError(LumenstatError):
+    """What was asked does not fit the record as it stands."""

@@ -1,0 +1,302 @@
+"""An aircraft in some state, and how it goes on from there.
+
+Time is an integer of 10 ms ticks. `advance(tick)` lets it go on; `act(...)` does something to it; `peek(tick)` looks
+without touching. Step sizes depend on state alone, so looking more or less often changes nothing.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Protocol
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.exercise import Start
+from lumenstat.errors import ModelError
+from lumenstat.simulation.calendar import Calendar, Priority
+from lumenstat.simulation.electrical.network import NotSettled
+from lumenstat.simulation.flows import Conditions, Flows, Solution
+from lumenstat.simulation.plan import Discrete, Plan, plan_for, ticks
+from lumenstat.simulation.settling import Settler
+
+LONGEST_STEP = 3000
+FIRST_STEP = 25
+SETTLE_ROUNDS = 50
+TOLERABLE = 1.0
+
+
+class Watcher(Protocol):
+    """Sees an aircraft pass; must not change it."""
+
+    def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
+        """Figures moved from tick `start` to `end`; `sample(tick)` gives them at any tick between."""
+
+    def at_event(self, tick: int) -> None:
+        """Something discrete happened, or a step ended, at this tick."""
+
+
+@dataclass(frozen=True, slots=True)
+class CrewLine:
+    """Something said on the ground crew line."""
+
+    tick: int
+    by: str
+    says: str
+
+
+@dataclass(slots=True)
+class _Step:
+    end: int
+    x: list[float]
+    solution: Solution
+    next_ticks: int
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """All that an aircraft's future depends on."""
+
+    tick: int
+    d: list[Discrete]
+    x: list[float]
+    solution: Solution
+    step_ticks: int
+    calendar: Calendar
+    settler: Mapping[str, object]
+
+
+class Aircraft:
+    """One aircraft of an airframe, from an exercise's starting state."""
+
+    def __init__(self, airframe: Airframe, start: Start) -> None:
+        self.plan: Plan = plan_for(airframe)
+        self.flows = Flows(self.plan, start.outside_celsius)
+        self.tick = 0
+        self.calendar = Calendar()
+        self.crew: list[CrewLine] = []
+        self.watchers: list[Watcher] = []
+        self.d: list[Discrete] = [False] * len(self.plan.d)
+        self.x: list[float] = []
+        for battery in airframe.electrical.batteries:
+            self.x += [start.battery_charge[battery.id], 0.0]
+        self.x += [0.0] * len(airframe.hydraulics.systems)
+        self._set_controls(airframe, start)
+        for surface in airframe.hydraulics.surfaces:
+            lever = str(self.d[self.plan.d[f"control.{surface.lever}"]])
+            self.x.append(start.surfaces_degrees.get(surface.id, surface.positions[lever]))
+        self.settler = Settler(self, start)
+        self.solution = self.flows.at_rest()
+        self.a: list[float] = [0.0] * len(self.plan.a)
+        self._step_ticks = FIRST_STEP
+        self._planned: _Step | None = None
+        self.conditions: Conditions = self.settler.settle()
+        self._resolve()
+
+    def _set_controls(self, airframe: Airframe, start: Start) -> None:
+        for name, control in airframe.controls.items():
+            value = start.controls.get(name, control.usual)
+            self.d[self.plan.d[f"control.{name}"]] = float(value) if control.kind == "entry" else str(value)
+        for service in airframe.services:
+            self.d[self.plan.d[f"service.{service.id}"]] = start.services.get(service.id, service.states[0])
+        for bus in self.plan.ac:
+            self.d[self.plan.d[f"bus.{bus.id}.fed_by"]] = ""
+
+    # ---- looking -----------------------------------------------------------------------------------------
+
+    def peek(self, tick: int) -> list[float]:
+        """Figures at a tick at or after the last step, before the next one; changes nothing."""
+        if tick <= self.tick:
+            return self.a
+        x, solution, _ = self._attempt(tick - self.tick)
+        return self.flows.figures(tick, x, solution, self.conditions)
+
+    def state(self, a: list[float] | None = None) -> dict[str, Discrete | None]:
+        """Every quantity by name, at the figures given or as they are now."""
+        return dict(zip(self.plan.quantities, self._read_all(self.d, self.a if a is None else a), strict=True))
+
+    @property
+    def _read_all(self) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:
+        return reader_of(self.plan)
+
+    # ---- going on ----------------------------------------------------------------------------------------
+
+    def advance(self, to: int) -> None:
+        """Take every step that ends, and fire every event that is due, by this tick."""
+        while True:
+            due = self.calendar.next_tick()
+            if due is not None and due <= self.tick:
+                self._fire_due()
+                continue
+            if self._planned is None:
+                self._planned = self._plan_step(due)
+            if self._planned.end > to:
+                return
+            self._commit(self._planned)
+
+    def arrive(self, tick: int) -> None:
+        """Advance and then stand exactly at this tick, ready for something to be done."""
+        self.advance(tick)
+        while self.tick < tick:
+            self._commit(self._plan_step(tick))
+        self.advance(tick)
+
+    def touched(self) -> None:
+        """Settle after something discrete was changed from outside at the present tick."""
+        self._after_change()
+
+    def _plan_step(self, bound: int | None) -> _Step:
+        length = self._step_ticks
+        bounded = bound is not None and bound - self.tick < length
+        if bounded and bound is not None:
+            length = bound - self.tick
+        while True:
+            x, solution, error = self._attempt(length)
+            if error > TOLERABLE and length > 1:
+                length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
+                bounded = False
+                continue
+            if length > 1 and self._flips(length, x, solution):
+                length, x, solution = self._first_flip(length, x, solution)
+                bounded = False
+            break
+        grown = int(length * min(4.0, 0.9 / math.sqrt(error) if error > 0 else 4.0)) + 1
+        if bounded:
+            grown = max(grown, self._step_ticks)
+        return _Step(self.tick + length, x, solution, min(LONGEST_STEP, grown))
+
+    def _attempt(self, length: int) -> tuple[list[float], Solution, float]:
+        """Heun over some ticks: figures and solution at its end, and its error against the plain step."""
+        seconds = length / 100
+        try:
+            start = self._rates
+            rough = self.flows.advance(self.x, start, seconds)
+            between = self.flows.solve(rough, self.conditions, self.solution)
+            end = self.flows.rates(rough, between, self.conditions)
+            mean = [(one + other) / 2 for one, other in zip(start, end, strict=True)]
+            x = self.flows.advance(self.x, mean, seconds)
+            return x, self.flows.solve(x, self.conditions, between), self.flows.error(rough, x)
+        except (NotSettled, OverflowError, ZeroDivisionError) as error:
+            raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
+
+    def _flips(self, length: int, x: list[float], solution: Solution) -> bool:
+        a = self.flows.figures(self.tick + length, x, solution, self.conditions)
+        return bool(self._flipped(a))
+
+    def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
+        d, found = self.d, []
+        for c in self.plan.comparators:
+            is_on, figure = d[c.d], a[c.a]
+            if is_on:
+                if figure < c.off_below:
+                    found.append((c.d, False))
+            elif figure >= c.on_above:
+                found.append((c.d, True))
+        return found
+
+    def _first_flip(self, length: int, x: list[float], solution: Solution) -> tuple[int, list[float], Solution]:
+        """Shorten the step to the first tick at which a comparator has flipped."""
+        before, after = 0, length
+        best = (x, solution)
+        while after - before > 1:
+            middle = (before + after) // 2
+            tried, solved, _ = self._attempt(middle)
+            if self._flips(middle, tried, solved):
+                after, best = middle, (tried, solved)
+            else:
+                before = middle
+        return after, *best
+
+    def _commit(self, step: _Step) -> None:
+        start = self.tick
+        if self.watchers:
+            for watcher in self.watchers:
+                watcher.during_step(start, step.end, self.peek)
+        self.tick, self.x, self.solution = step.end, step.x, step.solution
+        self._step_ticks = step.next_ticks
+        self._planned = None
+        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+        self._refuse_nonsense()
+        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+        if self._flipped(self.a):
+            self._resolve()
+            self._step_ticks = min(self._step_ticks, FIRST_STEP)
+        for watcher in self.watchers:
+            watcher.at_event(self.tick)
+
+    def _refuse_nonsense(self) -> None:
+        total = sum(self.a)
+        if math.isfinite(total):
+            return
+        slots = {number: name for name, number in self.plan.a.numbers.items()}
+        name = next(slots[n] for n, figure in enumerate(self.a) if not math.isfinite(figure))
+        raise ModelError(f"{name} is no longer a figure at {self.tick / 100:.2f} s; the log up to there is kept")
+
+    def _fire_due(self) -> None:
+        while (due := self.calendar.next_tick()) is not None and due <= self.tick:
+            event = self.calendar.pop()
+            if self.settler.fire(event):
+                self._after_change()
+
+    def _after_change(self) -> None:
+        self.conditions = self.settler.settle()
+        self._resolve()
+        self._planned = None
+        self._step_ticks = min(self._step_ticks, FIRST_STEP)
+        for watcher in self.watchers:
+            watcher.at_event(self.tick)
+
+    def _resolve(self) -> None:
+        """Solve the network; where a comparator flips, settle the logic and solve again until all is quiet."""
+        for _ in range(SETTLE_ROUNDS):
+            try:
+                self.solution = self.flows.solve(self.x, self.conditions, self.solution)
+            except (NotSettled, OverflowError, ZeroDivisionError) as error:
+                raise ModelError(f"at {self.tick / 100:.2f} s the network has no solution: {error}") from None
+            self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+            flipped = self._flipped(self.a)
+            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+            if not flipped:
+                return
+            for slot, value in flipped:
+                self.d[slot] = value
+            self.conditions = self.settler.settle()
+            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+        raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
+
+    def say(self, by: str, says: str) -> None:
+        """Put a line on the ground crew line."""
+        self.crew.append(CrewLine(self.tick, by, says))
+
+    # ---- keeping -----------------------------------------------------------------------------------------
+
+    def snapshot(self) -> Snapshot:
+        """A copy of the state, to go back to."""
+        return Snapshot(
+            self.tick, list(self.d), list(self.x), self.solution, self._step_ticks, self.calendar.copy(), self.settler.keep()
+        )
+
+    def restore(self, kept: Snapshot) -> None:
+        """Go back to a snapshot of an aircraft of the same airframe and start."""
+        self.tick, self.d, self.x = kept.tick, list(kept.d), list(kept.x)
+        self.solution, self._step_ticks = kept.solution, kept.step_ticks
+        self.calendar = kept.calendar.copy()
+        self.settler.put_back(kept.settler)
+        self._planned = None
+        self.conditions = self.settler.settle()
+        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+
+
+def reader_of(plan: Plan) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:
+    """A generated function that reads every quantity in one pass."""
+    found: Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]] | None = plan.__dict__.get("_reader")
+    if found is None:
+        lines = ["def read(d, a):", "    return ("]
+        lines += [f"        {plan.codes[name]}," for name in plan.quantities]
+        found = plan.function("\n".join([*lines, "    )", ""]), "read")
+        plan.__dict__["_reader"] = found
+    return found
+
+
+__all__ = ["Aircraft", "CrewLine", "Priority", "Snapshot", "Watcher", "ticks"]

@@ -1,0 +1,1 @@
+"""The DC network, the batteries and which source feeds which AC bus."""
