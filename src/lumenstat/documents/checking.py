@@ -91,7 +91,9 @@ def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
     for n, limit in enumerate(airframe.limits):
         checker.truth(("limits", n, "when"), limit.when, over_time=True)
         if limit.measures is not None:
-            checker.known(("limits", n, "measures"), "quantity", limit.measures, checker.quantities)
+            figures = [q.name for q in checker.quantities.values() if q.kind == "number" and not q.nullable]
+            figures = [name for name in figures if not name.startswith("control.")]
+            checker.known(("limits", n, "measures"), "figure", limit.measures, figures)
     return checker.problems
 
 

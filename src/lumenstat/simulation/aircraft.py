@@ -210,8 +210,9 @@ class Aircraft:
     def _commit(self, step: _Step) -> None:
         start = self.tick
         if self.watchers:
+            at_end = self.flows.figures(step.end, step.x, step.solution, self.conditions)
             for watcher in self.watchers:
-                watcher.during_step(start, step.end, self.peek)
+                watcher.during_step(start, step.end, lambda tick: at_end if tick == step.end else self.peek(tick))
         self.tick, self.x, self.solution = step.end, step.x, step.solution
         self._step_ticks = step.next_ticks
         self._planned = None

@@ -1,0 +1,175 @@
+"""Which events of a log can be read as an attempt at an item, and whether the attempt was right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from lumenstat.assessment.callouts import judge_call
+from lumenstat.assessment.procedure import Procedure, Step, target_of
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.checklist import (
+    CheckItem,
+    ConfirmItem,
+    ControlItem,
+    DecideItem,
+    RequestItem,
+    SetItem,
+    WaitItem,
+)
+from lumenstat.documents.values import position_text
+from lumenstat.simulation.flight import Moment
+
+CREW = ("trainee", "captain", "first-officer")
+PASSING_TICKS = 150
+"""A control that moves on within this time was only passing a position, as a rotary must."""
+
+
+@dataclass(frozen=True)
+class Attempt:
+    """An attempt at an item, completed by the event `index`; `parts` are all events it is made of.
+
+    A wrong attempt that is no `slip` (a true remark that something is not in place) costs nothing once put right.
+    """
+
+    index: int
+    tick: int
+    right: bool
+    says: str
+    parts: tuple[int, ...]
+    evidence: tuple[tuple[str, str], ...] = ()
+    slip: bool = True
+
+
+@dataclass(frozen=True)
+class Reader:
+    """Reads attempts out of the moments of a flight. `flag(moment, text)` gives a watched expression there."""
+
+    procedure: Procedure
+    airframe: Airframe
+    moments: list[Moment]
+    texts: dict[str, int]
+
+    def flag(self, moment: Moment, text: str) -> bool:
+        """The value of a watched expression just before the event."""
+        return moment.flags[self.texts[text]]
+
+    def attempts(self, step: Step) -> list[Attempt]:
+        """All attempts at the item, in time order."""
+        crew = [moment for moment in self.moments if moment.event.by in CREW]
+        match step.item:
+            case ControlItem() as item:
+                return self._moves(item, crew)
+            case CheckItem() as item:
+                return [self._call(item, m) for m in crew if _is(m, "call", instrument=item.instrument)]
+            case WaitItem() as item:
+                return [self._response(item, m) for m in crew if _is(m, "respond", item=item.id)]
+            case RequestItem() as item:
+                asked = [m for m in crew if _is(m, "request", service=item.service, action=item.action)]
+                return [self._request(m) for m in asked]
+            case DecideItem() as item:
+                return [self._decision(item, m) for m in crew if _is(m, "decide", item=item.id)]
+            case ConfirmItem() as item:
+                said = [m for m in crew if _is(m, "confirm", item=item.id)]
+                return [_attempt(m, True, f"Confirmed: {item.statement}") for m in said]
+
+    def _moves(self, item: ControlItem, crew: list[Moment]) -> list[Attempt]:
+        """Moves of the controls of a `set` item, or looks at those of a `verify` item."""
+        wanted = target_of(item, self.procedure.papers)
+        moving = isinstance(item, SetItem)
+        found: list[Attempt] = []
+        done: dict[str, int] = {}
+        for place, moment in enumerate(crew):
+            args = moment.event.args
+            control = args.get("control")
+            if moment.event.verb != ("set" if moving else "see") or control not in item.all_controls:
+                continue
+            said = str(position_text(args["to" if moving else "position"]))
+            name = self.airframe.controls[control].name
+            stood = str(position_text(moment.state[f"control.{control}"]))
+            evidence = ((name, stood),)
+            if said != wanted or (not moving and stood != wanted):
+                done.pop(control, None)
+                says = f"{name} went to {said}, not to {wanted}." if moving else _misread(name, said, stood, wanted)
+                slip = not _passing(crew[place + 1 :], moment) if moving else said != stood
+                found.append(_attempt(moment, False, says, evidence=evidence, slip=slip))
+                continue
+            done[control] = moment.index
+            if len(done) == len(item.all_controls):
+                verb = f"set to {wanted}" if moving else f"seen at {wanted}"
+                parts = tuple(sorted(done.values()))
+                names = ", ".join(self.airframe.controls[c].name for c in item.all_controls)
+                found.append(_attempt(moment, True, f"{names} {verb}.", parts, evidence))
+                done = {}
+        return found
+
+    def _call(self, item: CheckItem, moment: Moment) -> Attempt:
+        instrument = self.airframe.instruments[item.instrument]
+        shown = moment.state[f"instrument.{item.instrument}.reads"]
+        held = item.moment is None or self.flag(moment, item.moment.when)
+        figure = shown if isinstance(shown, int | float) else None
+        verdict = judge_call(item, instrument, dict(moment.event.args), figure, held, self.procedure.papers)
+        text = "dark" if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
+        evidence = [(instrument.name, text)]
+        for control in (instrument.selector, instrument.dimmer):
+            if control is not None:
+                evidence.append((self.airframe.controls[control].name, str(moment.state[f"control.{control}"])))
+        return _attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence))
+
+    def _response(self, item: WaitItem, moment: Moment) -> Attempt:
+        there = self.flag(moment, item.until)
+        says = "Said when it was there." if there else "Said before it was there."
+        return _attempt(moment, there, says)
+
+    def _request(self, moment: Moment) -> Attempt:
+        answered = moment.accepted
+        says = "Asked, and the crew went to do it." if answered else "Asked when there was nothing the crew could do."
+        service = str(moment.event.args["service"])
+        return _attempt(moment, answered, says, evidence=((service, str(moment.state[f"service.{service}"])),))
+
+    def _decision(self, item: DecideItem, moment: Moment) -> Attempt:
+        right = right_branch(item, lambda text: self.flag(moment, text))
+        chosen = moment.event.args["branch"]
+        words = {branch.id: branch.says for branch in item.branches}
+        evidence = tuple(
+            (quantity, f"{value:.1f}")
+            for quantity, value in moment.state.items()
+            if isinstance(value, float) and any(quantity in branch.when for branch in item.branches)
+        )
+        if chosen == right:
+            return _attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
+        rather = f"; the state called for: {words[right]}" if right else ""
+        return _attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
+
+
+def right_branch(item: DecideItem, flag: Callable[[str], bool]) -> str | None:
+    """The first branch whose expression is true."""
+    return next((branch.id for branch in item.branches if flag(branch.when)), None)
+
+
+def _passing(later: list[Moment], moment: Moment) -> bool:
+    """Whether the same control is moved on at once."""
+    control, last = moment.event.args["control"], moment.event.tick + PASSING_TICKS
+    return any(_is(m, "set", control=control) for m in later if m.event.tick <= last)
+
+
+def _misread(name: str, said: str, stood: str, wanted: str) -> str:
+    if said != stood:
+        return f"{name} was said to be at {said}, but stood at {stood}."
+    return f"{name} was seen at {stood} and left there; it belongs at {wanted}."
+
+
+def _is(moment: Moment, verb: str, **args: str) -> bool:
+    event = moment.event
+    return event.verb == verb and all(event.args.get(key) == value for key, value in args.items())
+
+
+def _attempt(
+    moment: Moment,
+    right: bool,
+    says: str,
+    parts: tuple[int, ...] | None = None,
+    evidence: tuple[tuple[str, str], ...] = (),
+    slip: bool = True,
+) -> Attempt:
+    return Attempt(moment.index, moment.event.tick, right, says, parts or (moment.index,), evidence, slip)

@@ -1,0 +1,147 @@
+"""The best consistent reading of what was done: matching and order as one exact problem.
+
+Candidates are pairs of an item and an action that could be it. One pair precedes another when its item is at or before
+the other's in the procedure and its action at or after the other's in time: two such pairs contradict each other. The
+kept pairs are a maximum-weight antichain of that order, found as a minimum cut (weighted Dilworth). So one item out of
+place costs one item, whatever follows it.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """An item (its number in the procedure) read as an action (its index in the log)."""
+
+    item: int
+    action: int
+
+
+def best_reading(
+    candidates: Sequence[Candidate], weight: Callable[[int], float], precedes: Callable[[int, int], bool]
+) -> list[Candidate]:
+    """The kept candidates, at most one an item, in item order.
+
+    `weight(item)` is above zero; `precedes(i, j)` is the procedure's strict partial order. Among readings of equal
+    weight the one that keeps the earliest items wins, then the one that takes the earliest actions.
+    """
+    before = _contradictions(candidates, precedes)
+    torn = sorted({p for p, others in enumerate(before) if others} | {q for others in before for q in others})
+    worth = _worth(candidates, weight)
+    kept = set(range(len(candidates))) - set(torn)
+    if torn:
+        place = {p: n for n, p in enumerate(torn)}
+        relation = [[place[q] for q in before[p]] for p in torn]
+        kept |= {torn[n] for n in _heaviest_antichain([worth[p] for p in torn], relation)}
+    return sorted((candidates[p] for p in kept), key=lambda c: (c.item, c.action))
+
+
+def _contradictions(
+    candidates: Sequence[Candidate], precedes: Callable[[int, int], bool]
+) -> list[list[int]]:
+    return [
+        [
+            q
+            for q, b in enumerate(candidates)
+            if p != q and (a.item == b.item or precedes(a.item, b.item)) and a.action >= b.action
+        ]
+        for p, a in enumerate(candidates)
+    ]
+
+
+def _worth(candidates: Sequence[Candidate], weight: Callable[[int], float]) -> list[int]:
+    """Whole numbers that order readings by weight, then by earliest items, then by earliest actions."""
+    items = sorted({c.item for c in candidates})
+    rank = {item: n for n, item in enumerate(reversed(items))}
+    actions = sorted({c.action for c in candidates})
+    lateness = {action: n for n, action in enumerate(actions)}
+    weights = {item: Fraction(weight(item)).limit_denominator(10_000) for item in items}
+    scale = 1
+    for value in weights.values():
+        scale = scale * value.denominator // _common(scale, value.denominator)
+    action_room = len(items) * (len(actions) + 1)
+    item_room = action_room << len(items)
+    return [
+        int(weights[c.item] * scale) * item_room * 2
+        + (action_room << rank[c.item])
+        + len(actions) - lateness[c.action]
+        for c in candidates
+    ]
+
+
+def _common(a: int, b: int) -> int:
+    while b:
+        a, b = b, a % b
+    return a
+
+
+def _heaviest_antichain(worth: list[int], before: list[list[int]]) -> list[int]:
+    """Indices of a maximum-weight antichain. Source -> left (worth), left -> right (unbounded), right -> sink (worth)."""
+    size = len(worth)
+    source, sink = 2 * size, 2 * size + 1
+    graph = _Graph(2 * size + 2)
+    unbounded = sum(worth) + 1
+    for p in range(size):
+        graph.add(source, p, worth[p])
+        graph.add(size + p, sink, worth[p])
+        for q in before[p]:
+            graph.add(p, size + q, unbounded)
+    reached = graph.cut(source, sink)
+    return [p for p in range(size) if reached[p] and not reached[size + p]]
+
+
+class _Graph:
+    """A flow network; Dinic's algorithm on whole numbers."""
+
+    def __init__(self, nodes: int) -> None:
+        self.edges: list[list[int]] = [[] for _ in range(nodes)]
+        self.ends: list[int] = []
+        self.room: list[int] = []
+
+    def add(self, start: int, end: int, capacity: int) -> None:
+        """An edge and its way back."""
+        for a, b, room in ((start, end, capacity), (end, start, 0)):
+            self.edges[a].append(len(self.ends))
+            self.ends.append(b)
+            self.room.append(room)
+
+    def cut(self, source: int, sink: int) -> list[bool]:
+        """Which nodes lie on the source's side of a minimum cut."""
+        while (levels := self._levels(source))[sink] >= 0:
+            self._at = [0] * len(self.edges)
+            while self._push(source, sink, sum(self.room[e] for e in self.edges[source]), levels):
+                pass
+        return [level >= 0 for level in levels]
+
+    def _levels(self, source: int) -> list[int]:
+        levels = [-1] * len(self.edges)
+        levels[source] = 0
+        queue = deque([source])
+        while queue:
+            node = queue.popleft()
+            for edge in self.edges[node]:
+                end = self.ends[edge]
+                if self.room[edge] and levels[end] < 0:
+                    levels[end] = levels[node] + 1
+                    queue.append(end)
+        return levels
+
+    def _push(self, node: int, sink: int, flow: int, levels: list[int]) -> int:
+        if node == sink or not flow:
+            return flow
+        while self._at[node] < len(self.edges[node]):
+            edge = self.edges[node][self._at[node]]
+            end = self.ends[edge]
+            if self.room[edge] and levels[end] == levels[node] + 1:
+                sent = self._push(end, sink, min(flow, self.room[edge]), levels)
+                if sent:
+                    self.room[edge] -= sent
+                    self.room[edge ^ 1] += sent
+                    return sent
+            self._at[node] += 1
+        return 0

@@ -1,0 +1,125 @@
+"""A checklist as items in a partial order: what has to come before what, and nothing more."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, ControlItem, DecideItem, Item, PaperValue, RequestItem, Section, WaitItem
+
+
+@dataclass(frozen=True)
+class Step:
+    """An item in its place. `branch` names the decision and branch that bring it, if one does."""
+
+    number: int
+    item: Item
+    section: int
+    branch: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True)
+class Procedure:
+    """All items of an exercise in checklist order, and which must come before which."""
+
+    steps: tuple[Step, ...]
+    sections: tuple[Section, ...]
+    papers: dict[str, float | str]
+
+    @cached_property
+    def before(self) -> tuple[int, ...]:
+        """For each step a bit mask of the steps that must come before it (transitively closed)."""
+        return _closed(self._base_order())
+
+    def precedes(self, first: int, second: int) -> bool:
+        """Whether the one must come before the other."""
+        return bool(self.before[second] >> first & 1)
+
+    @cached_property
+    def by_id(self) -> dict[str, Step]:
+        """Steps by item id."""
+        return {step.item.id: step for step in self.steps}
+
+    def _base_order(self) -> list[int]:
+        masks = [0] * len(self.steps)
+        for later in self.steps:
+            for earlier in self.steps[: later.number]:
+                if self._ordered(earlier, later):
+                    masks[later.number] |= 1 << earlier.number
+            for name in later.item.after:
+                masks[later.number] |= 1 << self.by_id[name].number
+            floating = later.item.floats_until or self.sections[later.section].floats_until
+            if floating is not None:
+                masks[self.by_id[floating].number] |= 1 << later.number
+        return masks
+
+    def _ordered(self, earlier: Step, later: Step) -> bool:
+        """Whether sections alone put the one before the other."""
+        if earlier.item.floats_until or later.item.floats_until:
+            return False
+        if earlier.branch and later.branch and earlier.branch[0] == later.branch[0] and earlier.branch != later.branch:
+            return False
+        if earlier.section == later.section:
+            return self.sections[earlier.section].order == "strict" or (
+                later.branch is not None and earlier.item.id == later.branch[0]
+            )
+        if self.sections[earlier.section].floats_until or self.sections[later.section].floats_until:
+            return False
+        return not isinstance(earlier.item, WaitItem)
+
+
+def _closed(masks: list[int]) -> tuple[int, ...]:
+    closed = list(masks)
+    changed = True
+    while changed:
+        changed = False
+        for number, mask in enumerate(closed):
+            wider, rest = mask, mask
+            while rest:
+                lowest = (rest & -rest).bit_length() - 1
+                wider |= closed[lowest]
+                rest &= rest - 1
+            if wider != mask:
+                closed[number], changed = wider, True
+    return tuple(closed)
+
+
+def procedure_of(bundle: Bundle) -> Procedure:
+    """The items of all checklists of an exercise, one after another."""
+    steps: list[Step] = []
+    sections: list[Section] = []
+
+    def place(items: tuple[Item, ...], branch: tuple[str, str] | None) -> None:
+        for item in items:
+            steps.append(Step(len(steps), item, len(sections) - 1, branch))
+            if isinstance(item, DecideItem):
+                for each in item.branches:
+                    place(each.items, (item.id, each.id))
+
+    for checklist in bundle.checklists:
+        for section in checklist.sections:
+            sections.append(section)
+            place(section.items, None)
+    return Procedure(tuple(steps), tuple(sections), bundle.exercise.paper_values)
+
+
+def target_of(item: ControlItem, papers: dict[str, float | str]) -> str:
+    """The position or figure that a control item asks for, as text."""
+    if isinstance(item.to, PaperValue):
+        value = papers[item.to.paper]
+        return f"{value:g}" if isinstance(value, int | float) else value
+    return item.to
+
+
+def key_of(item: Item, papers: dict[str, float | str]) -> tuple[str, ...]:
+    """What an action must match to count for the item; items with the same key must be in order with each other."""
+    match item:
+        case ControlItem():
+            return (item.kind, *sorted(item.all_controls), target_of(item, papers))
+        case CheckItem():
+            return ("check", item.instrument)
+        case RequestItem():
+            return ("request", item.service, item.action)
+        case _:
+            return (item.kind, item.id)

@@ -1,0 +1,359 @@
+"""From an exercise and a log to a ledger: fly, match, judge, add up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from decimal import ROUND_HALF_UP, Decimal
+
+from lumenstat import ENGINE_VERSION
+from lumenstat.assessment.attempts import Attempt, Reader, right_branch
+from lumenstat.assessment.extras import judge_extras
+from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Outcome, Points, Verdict
+from lumenstat.assessment.matching import Candidate, best_reading
+from lumenstat.assessment.procedure import Procedure, Step, procedure_of, target_of
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
+from lumenstat.documents.exercise import Credit
+from lumenstat.documents.runlog import LogEvent, RunLog
+from lumenstat.documents.values import position_text
+from lumenstat.errors import ActionRefused, LogError
+from lumenstat.simulation.flight import Exceedance, Flight, fly
+
+ACTING_VERBS = ("set", "press", "release", "guard", "request")
+WORST_FIRST: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order", "late", "early", "prompted", "done")
+GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A judged run with the flight that it was judged on."""
+
+    ledger: Ledger
+    flight: Flight
+
+
+def score(bundle: Bundle, log: RunLog) -> Judged:
+    """Judge a log of this exercise. Raises LogError where the log cannot belong to it."""
+    if log.exercise != bundle.exercise.id:
+        raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
+    procedure = procedure_of(bundle)
+    texts = list(dict.fromkeys(_expressions(procedure)))
+    try:
+        flight = fly(bundle, log.events, texts)
+    except ActionRefused as error:
+        raise LogError(f"does something this aircraft cannot do: {error}") from None
+    judge = _Judge(bundle, procedure, flight, log.events[: len(flight.moments)], texts)
+    return Judged(judge.ledger(), flight)
+
+
+def _expressions(procedure: Procedure) -> Iterator[str]:
+    for step in procedure.steps:
+        item = step.item
+        if item.applies_when is not None:
+            yield item.applies_when
+        match item:
+            case WaitItem():
+                yield item.until
+            case CheckItem() if item.moment is not None:
+                yield item.moment.when
+            case DecideItem():
+                yield from (branch.when for branch in item.branches)
+            case _:
+                pass
+
+
+@dataclass
+class _Judge:
+    bundle: Bundle
+    procedure: Procedure
+    flight: Flight
+    events: tuple[LogEvent, ...]
+    texts: list[str]
+    kept: dict[int, Attempt] = field(default_factory=dict)
+    misplaced: dict[int, Attempt] = field(default_factory=dict)
+    wrong: dict[int, list[Attempt]] = field(default_factory=dict)
+    used: set[int] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        moments = self.flight.moments
+        numbers = {text: n for n, text in enumerate(self.texts)}
+        self.reader = Reader(self.procedure, self.bundle.airframe, moments, numbers)
+        self.attempts = {step.number: self.reader.attempts(step) for step in self.procedure.steps}
+        self.steps = [step for step in self.procedure.steps if self._applies(step)]
+
+    # ---- what applies --------------------------------------------------------------------------------------
+
+    def _applies(self, step: Step) -> bool:
+        item = step.item
+        if step.branch is not None and not self._branch_right(*step.branch):
+            return False
+        return item.applies_when is None or self._at(item.applies_when, self._section_begins(step.section))
+
+    def _branch_right(self, decision: str, branch: str) -> bool:
+        step = self.procedure.by_id[decision]
+        assert isinstance(step.item, DecideItem)
+        made = self.attempts[step.number]
+        tick = made[-1].tick if made else self.flight.end
+        return right_branch(step.item, lambda text: self._at(text, tick)) == branch and self._applies(step)
+
+    def _section_begins(self, section: int) -> int:
+        first = [a.tick for s in self.procedure.steps if s.section == section for a in self.attempts[s.number]]
+        return min(first, default=self.flight.end)
+
+    def _at(self, text: str, tick: int) -> bool:
+        return self.flight.timelines[text].at(tick)
+
+    # ---- matching ------------------------------------------------------------------------------------------
+
+    def _match(self) -> None:
+        right = {s.number: {a.index: a for a in self.attempts[s.number] if a.right} for s in self.steps}
+        candidates = [Candidate(number, index) for number, found in right.items() for index in found]
+        weights = {step.number: step.item.weight for step in self.steps}
+        for pair in best_reading(candidates, weights.__getitem__, self.procedure.precedes):
+            self.kept[pair.item] = right[pair.item][pair.action]
+        for attempt in self.kept.values():
+            self.used.update(attempt.parts)
+        for step in self.steps:
+            if step.number in self.kept:
+                continue
+            free = [a for a in right[step.number].values() if not self.used & set(a.parts)]
+            if free:
+                self.misplaced[step.number] = free[0]
+                self.used.update(free[0].parts)
+
+    def _assign_wrong(self) -> None:
+        """Give every wrong attempt to the one item it was meant for: open before kept, then nearest in order."""
+        claims: dict[int, list[tuple[tuple[int, int, int], int, Attempt]]] = {}
+        for step in self.steps:
+            low, high = self._window(step)
+            for attempt in self.attempts[step.number]:
+                if attempt.right or self.used & set(attempt.parts):
+                    continue
+                is_open = step.number not in self.kept and step.number not in self.misplaced
+                inside = low < attempt.index < high
+                if not is_open and not inside:
+                    continue
+                claims.setdefault(attempt.index, []).append(
+                    ((not inside, not is_open, self._wrong_moment(step, attempt)), step.number, attempt)
+                )
+        for index, each in sorted(claims.items()):
+            _, number, attempt = min(each, key=lambda claim: claim[:2])
+            self.wrong.setdefault(number, []).append(attempt)
+            self.used.add(index)
+
+    def _wrong_moment(self, step: Step, attempt: Attempt) -> int:
+        item = step.item
+        if isinstance(item, CheckItem) and item.moment is not None:
+            return int(not self.reader.flag(self.flight.moments[attempt.index], item.moment.when))
+        return 0
+
+    def _window(self, step: Step) -> tuple[int, int]:
+        """Between which events of its kept neighbours in the procedure the item belongs."""
+        before = [a.index for n, a in self.kept.items() if self.procedure.precedes(n, step.number)]
+        after = [a.index for n, a in self.kept.items() if self.procedure.precedes(step.number, n)]
+        return max(before, default=-1), min(after, default=len(self.events))
+
+    # ---- verdicts ------------------------------------------------------------------------------------------
+
+    def ledger(self) -> Ledger:
+        """The whole judgement."""
+        self._match()
+        self._assign_wrong()
+        rows = tuple(self._row(step) for step in self.procedure.steps)
+        extras = tuple(judge_extras(self.bundle, self.flight, self.events, self._left_over()))
+        limits = tuple(_limit_row(each) for each in self.flight.exceedances)
+        gates = tuple([*self._item_gates(rows), *self._limit_gates()])
+        possible = sum(row.possible for row in rows)
+        lost = sum(extra.effect == "deviation" for extra in extras)
+        earned = sum(row.earned for row in rows) - lost
+        percent = _percent(earned, possible)
+        return Ledger(
+            outcome=self._outcome(percent, gates),
+            percent=percent,
+            band=self._band(percent),
+            points=Points(earned=round(earned, 4), possible=round(possible, 4)),
+            gates=gates,
+            items=rows,
+            extras=extras,
+            limits=limits,
+            ended_at=self.flight.end / 100,
+            digest=self.bundle.digest,
+            engine=ENGINE_VERSION,
+        )
+
+    def _row(self, step: Step) -> ItemRow:
+        item, number = step.item, step.number
+        if step not in self.steps:
+            return _bare_row(item.id, "not-applicable", 0.0, "Did not apply here.")
+        wrong = self.wrong.get(number, [])
+        if number in self.kept:
+            attempt = self.kept[number]
+            verdict, says = self._timing(step, attempt)
+            slips = [w for w in wrong if w.index < attempt.index and w.slip]
+            if slips and verdict == "done":
+                says = f"{slips[-1].says} Put right at {attempt.tick / 100:.1f} s: {attempt.says}"
+        elif number in self.misplaced:
+            attempt, slips = self.misplaced[number], []
+            verdict, says = "out-of-order", self._misplaced_says(step, attempt)
+        elif wrong:
+            attempt, slips = wrong[-1], []
+            verdict = "early" if isinstance(item, WaitItem) else "wrong"
+            says = attempt.says
+        else:
+            return _bare_row(item.id, "omitted", item.weight, self._omitted_says(step))
+        return self._graded(step, attempt, verdict, says, bool(slips))
+
+    def _graded(self, step: Step, attempt: Attempt, verdict: Verdict, says: str, corrected: bool) -> ItemRow:
+        item = step.item
+        hints = {
+            e.args["level"]
+            for e in self.events
+            if e.verb == "hint" and e.args["item"] == item.id and e.tick <= attempt.tick
+        }
+        share = max(0.0, _share(verdict, corrected, self.bundle.exercise.credit, len(hints)))
+        if hints:
+            says += f" {len(hints)} hint{'s' if len(hints) > 1 else ''} taken."
+            if verdict == "done":
+                verdict = "prompted"
+        return ItemRow(
+            item=item.id,
+            verdict=verdict,
+            at=attempt.tick / 100,
+            earned=round(item.weight * share, 4),
+            possible=item.weight,
+            corrected=corrected and verdict in ("done", "prompted"),
+            says=says,
+            evidence=tuple(Evidence(name=name, value=value) for name, value in attempt.evidence),
+        )
+
+    def _timing(self, step: Step, attempt: Attempt) -> tuple[Verdict, str]:
+        item = step.item
+        if item.not_before is not None and (other := self._done(item.not_before.item)) is not None:
+            waited = (attempt.tick - other.tick) / 100
+            if waited < item.not_before.seconds:
+                name = self.procedure.by_id[item.not_before.item].item.challenge
+                return "early", f"{waited:.1f} s after '{name}'; at least {item.not_before.seconds:g} s were due."
+        if item.within is not None and (other := self._done(item.within.item)) is not None:
+            waited = (attempt.tick - other.tick) / 100
+            if waited > item.within.seconds:
+                name = self.procedure.by_id[item.within.item].item.challenge
+                return "late", f"{waited:.1f} s after '{name}'; at most {item.within.seconds:g} s were allowed."
+        if isinstance(item, WaitItem) and item.at_most is not None:
+            due = self.flight.timelines[item.until].first_true()
+            if due is not None and (attempt.tick - due) / 100 > item.at_most:
+                return "late", f"It was there from {due / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s."
+        return "done", attempt.says
+
+    def _done(self, item_id: str) -> Attempt | None:
+        number = self.procedure.by_id[item_id].number
+        return self.kept.get(number) or self.misplaced.get(number)
+
+    def _misplaced_says(self, step: Step, attempt: Attempt) -> str:
+        late = [n for n, a in self.kept.items() if self.procedure.precedes(n, step.number) and a.index > attempt.index]
+        soon = [n for n, a in self.kept.items() if self.procedure.precedes(step.number, n) and a.index < attempt.index]
+        at = f"Done at {attempt.tick / 100:.1f} s"
+        if late:
+            other = max(late)
+            return f"{at}, before '{self._challenge(other)}' ({self.kept[other].tick / 100:.1f} s), which comes first."
+        if soon:
+            other = min(soon)
+            return f"{at}, only after '{self._challenge(other)}' ({self.kept[other].tick / 100:.1f} s), which comes later."
+        return f"{at}, out of its place."
+
+    def _challenge(self, number: int) -> str:
+        return self.procedure.steps[number].item.challenge
+
+    def _omitted_says(self, step: Step) -> str:
+        item = step.item
+        match item:
+            case SetItem() | VerifyItem():
+                wanted = target_of(item, self.procedure.papers)
+                end = self.flight.aircraft.state()
+                stood = {str(position_text(end[f"control.{name}"])) for name in item.all_controls}
+                verb = "moved" if isinstance(item, SetItem) else "looked at"
+                if stood == {wanted}:
+                    return f"Never {verb} in the exercise; it stood at {wanted} at the end all the same."
+                return f"Never {verb}: it stood at {', '.join(sorted(stood))} at the end, not at {wanted}."
+            case CheckItem():
+                return f"{self.bundle.airframe.instruments[item.instrument].name} was never called out for this item."
+            case _:
+                return "Never done."
+
+    # ---- gates and sums ------------------------------------------------------------------------------------
+
+    def _item_gates(self, rows: tuple[ItemRow, ...]) -> Iterator[Gate]:
+        for step, row in zip(self.procedure.steps, rows, strict=True):
+            if step.item.critical and row.verdict in GATING:
+                yield Gate(kind="item", id=step.item.id, says=f"{step.item.challenge}: {row.says}")
+
+    def _limit_gates(self) -> Iterator[Gate]:
+        for each in self.flight.exceedances:
+            if each.limit.severity == "hazard":
+                yield Gate(kind="limit", id=each.limit.id, says=each.limit.says)
+
+    def _outcome(self, percent: float, gates: tuple[Gate, ...]) -> Outcome:
+        if not self.flight.finished:
+            return "unfinished"
+        if percent < self.bundle.exercise.pass_mark:
+            return "fail"
+        return "held" if gates else "pass"
+
+    def _band(self, percent: float) -> str | None:
+        bands = sorted(self.bundle.exercise.bands, key=lambda band: -band.at_least)
+        return next((band.words for band in bands if percent >= band.at_least), None)
+
+    def _left_over(self) -> list[int]:
+        """Actions that belong to no item and were not part of reading or putting right what an item names."""
+        airframe = self.bundle.airframe
+        reading = {i.selector for i in airframe.instruments.values()} | {i.dimmer for i in airframe.instruments.values()}
+        verified = {
+            (control, target_of(step.item, self.procedure.papers))
+            for step in self.steps
+            if isinstance(step.item, VerifyItem)
+            for control in step.item.all_controls
+        }
+        left = []
+        for index, event in enumerate(self.events):
+            if event.verb not in ACTING_VERBS or index in self.used or event.by in ("instructor", "ground"):
+                continue
+            control = event.args.get("control")
+            if event.verb == "set" and (
+                control in reading or (control, str(position_text(event.args["to"]))) in verified
+            ):
+                continue
+            left.append(index)
+        return left
+
+
+def _share(verdict: Verdict, corrected: bool, credit: Credit, hints: int) -> float:
+    share = {
+        "done": credit.corrected if corrected else 1.0,
+        "late": credit.late,
+        "early": credit.early,
+        "out-of-order": credit.out_of_order,
+    }.get(verdict, 0.0)
+    return share - credit.hint * hints
+
+
+def _bare_row(item: str, verdict: Verdict, possible: float, says: str) -> ItemRow:
+    return ItemRow(item=item, verdict=verdict, at=None, earned=0.0, possible=possible, says=says)
+
+
+def _limit_row(each: Exceedance) -> LimitRow:
+    return LimitRow(
+        id=each.limit.id,
+        start=each.start / 100,
+        end=each.end / 100,
+        peak=None if each.peak is None else round(each.peak, 3),
+        severity=each.limit.severity,
+        says=each.limit.says,
+    )
+
+
+def _percent(earned: float, possible: float) -> float:
+    """One decimal, half up, not below 0; 100 where nothing could be earned."""
+    if possible <= 0:
+        return 100.0
+    exact = Decimal(str(round(earned, 6))) * 100 / Decimal(str(round(possible, 6)))
+    return float(max(Decimal(0), exact).quantize(Decimal("0.1"), ROUND_HALF_UP))

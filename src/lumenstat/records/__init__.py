@@ -1,0 +1,1 @@
+"""What is kept: people, exercises, runs and their events, in SQLite."""

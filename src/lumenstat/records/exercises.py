@@ -1,0 +1,45 @@
+"""Exercises as stored: every version under its digest."""
+
+from __future__ import annotations
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.errors import RecordError
+from lumenstat.records.people import now
+from lumenstat.records.tables import ExerciseVersion
+
+
+def store_bundle(session: Session, bundle: Bundle) -> None:
+    """Keep an exercise; it becomes the current version of its id. Older versions stay for their runs."""
+    others = update(ExerciseVersion).where(ExerciseVersion.exercise_id == bundle.exercise.id)
+    session.execute(others.values(current=False))
+    found = session.get(ExerciseVersion, bundle.digest)
+    if found is not None:
+        found.current = True
+        return
+    session.add(
+        ExerciseVersion(
+            digest=bundle.digest,
+            exercise_id=bundle.exercise.id,
+            title=bundle.exercise.title,
+            content=bundle.canonical_json,
+            added=now(),
+            current=True,
+        )
+    )
+
+
+def current_exercises(session: Session) -> list[ExerciseVersion]:
+    """The current version of every exercise."""
+    return list(session.scalars(select(ExerciseVersion).where(ExerciseVersion.current).order_by(ExerciseVersion.title)))
+
+
+def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
+    """The current version of one exercise. Raises RecordError where there is none."""
+    query = select(ExerciseVersion).where(ExerciseVersion.exercise_id == exercise_id, ExerciseVersion.current)
+    found = session.scalar(query)
+    if found is None:
+        raise RecordError("There is no such exercise.")
+    return found

@@ -1,0 +1,96 @@
+"""The tables. Times are UTC; exercise time is in ticks of 10 ms."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sqlalchemy import CheckConstraint, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+
+class Person(Base):
+    """Somebody who can sign in."""
+
+    __tablename__ = "people"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80))
+    sign_in_name: Mapped[str] = mapped_column(String(40), unique=True)
+    role: Mapped[str] = mapped_column(String(12))
+    password_hash: Mapped[str] = mapped_column(String(200))
+
+    __table_args__ = (CheckConstraint("role in ('instructor', 'trainee')", name="ck_people_role"),)
+
+
+class SignIn(Base):
+    """A signed-in browser. The cookie's token is kept only as its SHA-256."""
+
+    __tablename__ = "sign_ins"
+
+    token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    csrf_token: Mapped[str] = mapped_column(String(64))
+    expires: Mapped[datetime] = mapped_column(DateTime)
+
+    person: Mapped[Person] = relationship(lazy="joined")
+
+
+class ExerciseVersion(Base):
+    """An exercise with all it refers to, as canonical JSON; never changed once stored."""
+
+    __tablename__ = "exercise_versions"
+
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    exercise_id: Mapped[str] = mapped_column(String(64), index=True)
+    title: Mapped[str] = mapped_column(String(200))
+    content: Mapped[str] = mapped_column(Text)
+    added: Mapped[datetime] = mapped_column(DateTime)
+    current: Mapped[bool] = mapped_column(default=True)
+
+
+class Run(Base):
+    """One trainee flying one exercise once."""
+
+    __tablename__ = "runs"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    digest: Mapped[str] = mapped_column(ForeignKey("exercise_versions.digest"))
+    trainee_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    instructor_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    state: Mapped[str] = mapped_column(String(10), default="ready")
+    created: Mapped[datetime] = mapped_column(DateTime)
+    started: Mapped[datetime | None] = mapped_column(DateTime)
+    ended: Mapped[datetime | None] = mapped_column(DateTime)
+    engine: Mapped[str] = mapped_column(String(60))
+    tick: Mapped[int] = mapped_column(Integer, default=0)
+    ledger: Mapped[str | None] = mapped_column(Text)
+    trace: Mapped[str | None] = mapped_column(Text)
+
+    exercise: Mapped[ExerciseVersion] = relationship(lazy="joined")
+    trainee: Mapped[Person] = relationship(lazy="joined", foreign_keys=[trainee_id])
+    instructor: Mapped[Person] = relationship(lazy="joined", foreign_keys=[instructor_id])
+
+    __table_args__ = (
+        CheckConstraint("state in ('ready', 'running', 'ended')", name="ck_runs_state"),
+        Index("ix_runs_trainee", "trainee_id", "created"),
+    )
+
+
+class RunEvent(Base):
+    """One event of a run's log, in order."""
+
+    __tablename__ = "run_events"
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    tick: Mapped[int] = mapped_column(Integer)
+    by: Mapped[str] = mapped_column(String(16))
+    verb: Mapped[str] = mapped_column(String(16))
+    args: Mapped[str] = mapped_column(Text)
+    client_id: Mapped[str | None] = mapped_column(String(64))
+
+    __table_args__ = (UniqueConstraint("run_id", "client_id", name="uq_run_events_client"),)

@@ -1,0 +1,1 @@
+"""Exercises in progress: the wall clock, the log, and who is looking."""

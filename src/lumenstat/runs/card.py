@@ -1,0 +1,87 @@
+"""The checklist card of a run in progress: what has been answered and what is next. It judges nothing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from lumenstat.assessment.procedure import Procedure, target_of
+from lumenstat.documents.checklist import CheckItem, ConfirmItem, DecideItem, Item, RequestItem, SetItem, VerifyItem, WaitItem
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.documents.values import position_text
+
+
+@dataclass
+class Card:
+    """Which items were answered, in whatever way, and which one lies open."""
+
+    procedure: Procedure
+    answered: set[str] = field(default_factory=set)
+    branches: dict[str, str] = field(default_factory=dict)
+    hints: dict[str, int] = field(default_factory=dict)
+    chosen: str | None = None
+    _done: dict[str, set[str]] = field(default_factory=dict)
+
+    @property
+    def items(self) -> list[Item]:
+        """The items that lie on the card, those of chosen branches included."""
+        return [
+            step.item
+            for step in self.procedure.steps
+            if step.branch is None or self.branches.get(step.branch[0]) == step.branch[1]
+        ]
+
+    @property
+    def current(self) -> Item | None:
+        """The item that lies open: the one chosen, or else the first that is not answered."""
+        if self.chosen is not None and self.chosen not in self.answered:
+            return self.procedure.by_id[self.chosen].item
+        return next((item for item in self.items if item.id not in self.answered), None)
+
+    def open(self, item_id: str) -> bool:
+        """Turn to an item; False where there is none."""
+        if item_id not in self.procedure.by_id:
+            return False
+        self.chosen = item_id
+        return True
+
+    def note(self, event: LogEvent) -> None:
+        """Take notice of an event."""
+        if event.verb == "hint":
+            item = str(event.args["item"])
+            self.hints[item] = max(self.hints.get(item, 0), int(event.args["level"]))
+            return
+        current = self.current
+        order = [*([current] if current else []), *self.items]
+        for item in order:
+            if item.id not in self.answered and self._answers(item, event):
+                self.answered.add(item.id)
+                if item.id == self.chosen:
+                    self.chosen = None
+                return
+
+    def _answers(self, item: Item, event: LogEvent) -> bool:
+        args = event.args
+        match item, event.verb:
+            case SetItem(), "set":
+                right = str(position_text(args["to"])) == target_of(item, self.procedure.papers)
+                return right and self._part(item, str(args["control"]))
+            case VerifyItem(), "see":
+                return self._part(item, str(args["control"]))
+            case CheckItem(), "call":
+                return args["instrument"] == item.instrument
+            case RequestItem(), "request":
+                return args["service"] == item.service and args["action"] == item.action
+            case DecideItem(), "decide" if args["item"] == item.id:
+                self.branches[item.id] = str(args["branch"])
+                return True
+            case (WaitItem(), "respond") | (ConfirmItem(), "confirm"):
+                return bool(args["item"] == item.id)
+            case _:
+                return False
+
+    def _part(self, item: SetItem | VerifyItem, control: str) -> bool:
+        if control not in item.all_controls:
+            return False
+        done = self._done.setdefault(item.id, set())
+        done.add(control)
+        return len(done) == len(item.all_controls)

@@ -1,0 +1,194 @@
+"""One exercise in progress: the aircraft, its clock, its log and its card. Knows no socket and no page."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import WaitItem
+from lumenstat.documents.runlog import LogEvent, check_args
+from lumenstat.errors import ActionRefused, LogError
+from lumenstat.runs.card import Card
+from lumenstat.runs.clock import RATES, Clock
+from lumenstat.simulation.actions import carry_out
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.plan import Discrete
+from lumenstat.simulation.watching import Watch
+
+LAPSE_STRIDE = 10
+TRAINEE_VERBS = frozenset(
+    {"set", "guard", "press", "release", "see", "call", "decide", "respond", "confirm", "request", "hint", "rate", "finish"}
+)
+INSTRUCTOR_VERBS = frozenset({"note", "finish"})
+
+
+@dataclass(frozen=True)
+class Applied:
+    """An action that was carried out: its event, its number in the log, and the state to go back to."""
+
+    event: LogEvent
+    number: int
+
+
+class LiveRun:
+    """A run that is being flown."""
+
+    def __init__(self, run_id: str, bundle: Bundle, events: Sequence[LogEvent] = (), tick: int = 0) -> None:
+        self.run_id = run_id
+        self.bundle = bundle
+        self.clock = Clock()
+        self.aircraft = Aircraft(bundle.airframe, bundle.exercise.start)
+        self.card = Card(procedure_of(bundle))
+        self.log: list[LogEvent] = []
+        self.finished = False
+        self.called: set[str] = set()
+        waits = [step.item for step in self.card.procedure.steps if isinstance(step.item, WaitItem)]
+        self._until = {item.id: n for n, item in enumerate(waits)}
+        self._ends = len(waits) if bundle.exercise.ends_when is not None else None
+        texts = [item.until for item in waits]
+        if bundle.exercise.ends_when is not None:
+            texts.append(bundle.exercise.ends_when)
+        self.watch = Watch(self.aircraft, texts)
+        self.aircraft.watchers.append(self.watch)
+        for event in events:
+            self.aircraft.arrive(event.tick)
+            self._apply(event)
+        self.clock.tick = max(tick, self.aircraft.tick)
+        if events and not self.finished:
+            self.clock.start()
+
+    # ---- time ----------------------------------------------------------------------------------------------
+
+    def advance(self) -> list[LogEvent]:
+        """Let the aircraft come up to the clock. Gives the events that happen by themselves on the way."""
+        if self.finished or not self.clock.running:
+            return []
+        now, made = self.clock.now(), []
+        at = self.aircraft.tick
+        while at < now:
+            at = min(now, at + LAPSE_STRIDE * self.clock.rate) if self.clock.rate > 1 else now
+            before = self._something_to_do()
+            self.aircraft.advance(at)
+            if self.clock.rate > 1 and self._something_to_do() != before:
+                self.clock.set_rate(1, at)
+                made.append(self._append(LogEvent(at, "instructor", "rate", {"times": 1})))
+                break
+        end = round(self.bundle.exercise.minutes_at_most * 6000)
+        over = self.clock.now() >= end
+        if over or (self._ends is not None and self.watch.now()[self._ends]):
+            made.append(self._finish(min(self.clock.now(), end) if over else self.clock.now()))
+        return made
+
+    def _finish(self, tick: int) -> LogEvent:
+        tick = max(tick, self.aircraft.tick)
+        self.aircraft.arrive(tick)
+        return self._append(LogEvent(tick, "instructor", "finish", {}))
+
+    def _something_to_do(self) -> tuple[object, ...]:
+        """Changes as soon as the trainee could do something: a wait is over, or the crew have answered."""
+        flags = self.watch.peek(self.aircraft.tick, self.aircraft.a)
+        return flags, len(self.aircraft.crew)
+
+    def rates_allowed(self) -> tuple[int, ...]:
+        """At which rates time may pass now."""
+        match self.bundle.exercise.time_lapse:
+            case "free":
+                return RATES
+            case "waits" if self.waiting():
+                return RATES
+            case _:
+                return (1,)
+
+    def waiting(self) -> bool:
+        """Whether the crew are busy or the open item waits for something that is not there yet."""
+        if any(pending is not None for pending in self.aircraft.settler.pending_service):
+            return True
+        item = self.card.current
+        if not isinstance(item, WaitItem):
+            return False
+        figures = self.aircraft.peek(self.clock.now())
+        return not self.watch.peek(self.clock.now(), figures)[self._until[item.id]]
+
+    # ---- actions -------------------------------------------------------------------------------------------
+
+    def act(self, by: str, verb: str, args: Any) -> Applied:
+        """Carry out an action now. Raises ActionRefused or LogError with nothing changed."""
+        if self.finished:
+            raise ActionRefused("This exercise has ended.")
+        allowed = INSTRUCTOR_VERBS if by == "instructor" else TRAINEE_VERBS
+        if verb not in allowed:
+            raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
+        checked = check_args(verb, args)
+        self._check(verb, checked)
+        tick = max(self.clock.now(), self.aircraft.tick)
+        if self.clock.rate > 1 and verb not in ("rate", "hint", "note"):
+            self.clock.set_rate(1)
+            self.aircraft.arrive(tick)
+            self._append(LogEvent(tick, "instructor", "rate", {"times": 1}))
+        self.aircraft.arrive(tick)
+        event = LogEvent(tick, by, verb, checked)
+        self._apply(event)
+        self.clock.start()
+        if self.finished:
+            self.clock.stop()
+        return Applied(event, len(self.log) - 1)
+
+    def _check(self, verb: str, args: dict[str, Any]) -> None:
+        if "item" in args and args["item"] not in self.card.procedure.by_id:
+            raise ActionRefused(f"There is no item {args['item']!r} on this card.")
+        if verb == "rate" and args["times"] not in self.rates_allowed():
+            raise ActionRefused("Time-lapse runs only while there is nothing to do but wait.")
+        if verb == "hint":
+            item = self.card.procedure.by_id[args["item"]].item
+            if self.bundle.exercise.assist != "coached" or args["level"] > len(item.hints):
+                raise ActionRefused("There is no such hint here.")
+        if verb == "decide":
+            branches = [b.id for b in getattr(self.card.procedure.by_id[args["item"]].item, "branches", ())]
+            if args["branch"] not in branches:
+                raise ActionRefused(f"That decision has no branch {args['branch']!r}; it has {', '.join(branches)}.")
+
+    def _apply(self, event: LogEvent) -> None:
+        carry_out(self.aircraft, event)
+        if event.verb == "rate":
+            self.clock.set_rate(int(event.args["times"]), max(event.tick, self.aircraft.tick))
+        if event.verb == "call":
+            self._note_called(str(event.args["instrument"]))
+        self._append(event)
+
+    def _append(self, event: LogEvent) -> LogEvent:
+        self.log.append(event)
+        self.card.note(event)
+        if event.verb == "finish":
+            self.finished = True
+            self.clock.stop()
+        return event
+
+    def _note_called(self, name: str) -> None:
+        """Which bus was read: a hot bus shows its volts on the riser once it has been called."""
+        instrument = self.bundle.airframe.instruments[name]
+        shown = instrument.shows
+        if instrument.selector is not None:
+            position = self.aircraft.d[self.aircraft.plan.d[f"control.{instrument.selector}"]]
+            shown = instrument.by_position.get(str(position))
+        if shown is not None and shown.startswith("battery."):
+            batteries = {b.id: b.bus for b in self.bundle.airframe.electrical.batteries}
+            self.called.add(batteries[shown.split(".")[1]])
+
+    # ---- looking -------------------------------------------------------------------------------------------
+
+    def state(self) -> dict[str, Discrete | None]:
+        """What the station may see now: every quantity but those that are to be read off an instrument first."""
+        figures = self.aircraft.peek(max(self.clock.now(), self.aircraft.tick)) if self.clock.running else self.aircraft.a
+        state = self.aircraft.state(figures)
+        hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
+        hidden = {f"bus.{bus}.volts" for bus in hot - self.called}
+        return {
+            name: round(value, 3) if isinstance(value, float) else value
+            for name, value in state.items()
+            if name not in hidden and not name.startswith(("battery.", "comparator."))
+        }
+
+

@@ -1,0 +1,150 @@
+"""Flies a run log: the same aircraft, the same actions at the same ticks, and what was seen on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from lumenstat.documents.airframe import Limit
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.errors import ActionRefused
+from lumenstat.simulation.actions import carry_out
+from lumenstat.simulation.aircraft import Aircraft, CrewLine, Watcher, reader_of
+from lumenstat.simulation.plan import Discrete
+from lumenstat.simulation.watching import Timeline, Watch
+
+
+@dataclass(frozen=True)
+class Moment:
+    """The aircraft just before an event of the log, and whether the event took effect."""
+
+    index: int
+    event: LogEvent
+    state: dict[str, Discrete | None]
+    flags: tuple[bool, ...]
+    accepted: bool
+
+
+@dataclass(frozen=True)
+class Exceedance:
+    """A limit that was exceeded, in ticks, with the figure that lay furthest out."""
+
+    limit: Limit
+    start: int
+    end: int
+    peak: float | None
+
+
+@dataclass(frozen=True)
+class TracePoint:
+    """Every figure and every state at one tick."""
+
+    tick: int
+    d: tuple[Discrete, ...]
+    a: tuple[float, ...]
+
+
+@dataclass
+class Flight:
+    """A flown log."""
+
+    aircraft: Aircraft
+    end: int
+    moments: list[Moment]
+    timelines: dict[str, Timeline]
+    exceedances: list[Exceedance]
+    trace: list[TracePoint]
+    finished: bool
+
+    @property
+    def crew(self) -> list[CrewLine]:
+        """What was said on the ground crew line."""
+        return self.aircraft.crew
+
+    def state_of(self, point: TracePoint) -> dict[str, Discrete | None]:
+        """Every quantity by name at a trace point."""
+        plan = self.aircraft.plan
+        return dict(zip(plan.quantities, reader_of(plan)(list(point.d), list(point.a)), strict=True))
+
+
+@dataclass
+class Recorder:
+    """Keeps every step end and event as a trace point."""
+
+    aircraft: Aircraft
+    points: list[TracePoint] = field(default_factory=list)
+
+    def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
+        """Nothing to do: step ends are enough, steps are short where figures bend."""
+
+    def at_event(self, tick: int) -> None:
+        """Keep the present state; of several on one tick the last."""
+        point = TracePoint(tick, tuple(self.aircraft.d), tuple(self.aircraft.a))
+        if self.points and self.points[-1].tick == tick and len(self.points) > 1 and self.points[-2].tick == tick:
+            self.points[-1] = point
+        else:
+            self.points.append(point)
+
+
+def fly(
+    bundle: Bundle,
+    events: Sequence[LogEvent],
+    watch: Sequence[str] = (),
+    end: int | None = None,
+    lenient: bool = False,
+    also: Sequence[Callable[[Aircraft], Watcher]] = (),
+) -> Flight:
+    """Fly the events to their end. `lenient` passes over actions that the aircraft refuses; `also` makes more watchers.
+
+    Raises ActionRefused for an action the aircraft does not have, ModelError if the model fails.
+    """
+    aircraft = Aircraft(bundle.airframe, bundle.exercise.start)
+    limits = bundle.airframe.limits
+    texts = [*dict.fromkeys([*watch, *(_limit_text(limit) for limit in limits)])]
+    watcher = Watch(aircraft, texts)
+    recorder = Recorder(aircraft)
+    recorder.at_event(0)
+    aircraft.watchers += [watcher, recorder, *(make(aircraft) for make in also)]
+    moments: list[Moment] = []
+    finished = False
+    for index, event in enumerate(events):
+        aircraft.arrive(event.tick)
+        state, flags, said = aircraft.state(), watcher.now(), len(aircraft.crew)
+        accepted = True
+        try:
+            carry_out(aircraft, event)
+        except ActionRefused:
+            if not lenient:
+                raise
+            accepted = False
+        if event.verb == "request" and len(aircraft.crew) > said + 1:
+            accepted = False
+        moments.append(Moment(index, event, state, flags, accepted))
+        if event.verb == "finish":
+            finished = True
+            break
+    last = end if end is not None else aircraft.tick
+    aircraft.arrive(last)
+    timelines = dict(zip(texts, watcher.timelines, strict=True))
+    flight = Flight(aircraft, aircraft.tick, moments, timelines, [], recorder.points, finished)
+    flight.exceedances = [
+        _exceedance(flight, limit, start, stop)
+        for limit in limits
+        for start, stop in timelines[_limit_text(limit)].spans(flight.end)
+    ]
+    flight.exceedances.sort(key=lambda each: each.start)
+    return flight
+
+
+def _limit_text(limit: Limit) -> str:
+    return f"held({limit.when}, {limit.for_seconds:g})" if limit.for_seconds else limit.when
+
+
+def _exceedance(flight: Flight, limit: Limit, start: int, stop: int) -> Exceedance:
+    if limit.measures is None:
+        return Exceedance(limit, start, stop, None)
+    slot = flight.aircraft.plan.a.numbers[limit.measures]
+    figures = [point.a[slot] for point in flight.trace if start <= point.tick <= stop]
+    before = next((p.a[slot] for p in reversed(flight.trace) if p.tick < start), figures[0] if figures else 0.0)
+    return Exceedance(limit, start, stop, max(figures, key=lambda f: abs(f - before), default=before))
