@@ -1,0 +1,1 @@
+"""The web application: pages, the live station and what it is drawn with."""

@@ -1,0 +1,1 @@
+"""Computes where things stand on a drawing; templates only place them."""

@@ -1,0 +1,187 @@
+"""Lays out the riser diagram of any airframe: a column for each bus, a rail down from it, a bridge for each joint.
+
+Joints (contactors, diodes, rectifiers, feeds) lie on horizontal lanes between the rails of the two buses they join;
+they are packed so that no two on a lane touch, shortest first. Sources stand at the foot of their rail.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Literal
+
+from lumenstat.documents.airframe import Airframe, Bus
+from lumenstat.web.rendering import Context
+
+WIDTH = 304
+MARGIN = 18
+NAMES_FOOT = 92
+VOLTS_LINE = 106
+BAR_TOP, BAND_TOP, BAND_FOOT, BAR_FOOT = 126, 141, 168, 212
+FIRST_LANE, LANE = 236, 36
+LETTER = 5.7
+GAP = 10
+SYMBOL = 26
+
+JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]
+
+
+class Column(Context):
+    """A bus: where its bar and rail stand, and the volts that are permitted on it."""
+
+    id: str
+    name: str
+    kind: str
+    hot: bool
+    x: float
+    rail_foot: float
+    permitted_min: float
+    permitted_max: float
+
+
+class Joint(Context):
+    """Something between two rails. `quantity` tells its state; a feed is shut while it equals `value`."""
+
+    id: str
+    name: str
+    kind: JointKind
+    first: str
+    second: str
+    x1: float
+    x2: float
+    y: float
+    label_x: float
+    quantity: str
+    value: str = ""
+    amps: str = ""
+
+
+class Source(Context):
+    """A source at the foot of a rail."""
+
+    id: str
+    name: str
+    kind: Literal["battery", "ground"]
+    bus: str
+    x: float
+    y: float
+
+
+class Riser(Context):
+    """The whole drawing, in units of one pixel."""
+
+    width: int
+    height: float
+    band_top: int
+    band_foot: int
+    bar_top: int
+    bar_foot: int
+    names_foot: int
+    volts_line: int
+    columns: tuple[Column, ...]
+    joints: tuple[Joint, ...]
+    sources: tuple[Source, ...]
+
+
+def lay_out(airframe: Airframe) -> Riser:
+    """The riser of an airframe."""
+    buses = sorted(airframe.electrical.buses, key=lambda bus: bus.kind == "ac")
+    spacing = (WIDTH - 2 * MARGIN) / max(1, len(buses) - 1)
+    x = {bus.id: MARGIN + n * spacing for n, bus in enumerate(buses)}
+    joints = _place(list(_joints(airframe, x)))
+    lowest = max((joint.y for joint in joints), default=FIRST_LANE)
+    foot = lowest + 44
+    sources = tuple(_sources(airframe, x, foot))
+    standing = {source.bus for source in sources}
+    return Riser(
+        width=WIDTH,
+        height=foot + 44,
+        band_top=BAND_TOP,
+        band_foot=BAND_FOOT,
+        bar_top=BAR_TOP,
+        bar_foot=BAR_FOOT,
+        names_foot=NAMES_FOOT,
+        volts_line=VOLTS_LINE,
+        columns=tuple(_column(bus, x[bus.id], joints, foot if bus.id in standing else None) for bus in buses),
+        joints=tuple(joints),
+        sources=sources,
+    )
+
+
+def _column(bus: Bus, x: float, joints: list[Joint], foot: float | None) -> Column:
+    own = [joint.y for joint in joints if bus.id in (joint.first, joint.second)]
+    return Column(
+        id=bus.id,
+        name=bus.name,
+        kind=bus.kind,
+        hot=bus.hot,
+        x=x,
+        rail_foot=foot - 12 if foot is not None else max(own, default=BAR_FOOT),
+        permitted_min=bus.permitted.min,
+        permitted_max=bus.permitted.max,
+    )
+
+
+def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
+    electrical = airframe.electrical
+
+    def joint(kind: JointKind, name: str, label: str, ends: tuple[str, str], **more: str) -> Joint:
+        first, second = sorted(ends, key=x.__getitem__) if kind != "feed" else ends
+        half = len(label) * LETTER / 2 + 2
+        label_x = min(max((x[first] + x[second]) / 2, half), WIDTH - half)
+        return Joint(
+            id=name, name=label, kind=kind, first=first, second=second, x1=x[first], x2=x[second], y=0, label_x=label_x, **more
+        )
+
+    for c in electrical.contactors:
+        a, b = c.between
+        ends = (a, b)
+        amps = f"contactor.{c.id}.amps"
+        yield joint("contactor", c.id, c.name, ends, quantity=f"contactor.{c.id}.shut", amps=amps, value=a)
+    for d in electrical.diodes:
+        yield joint("diode", d.id, d.name, (d.anode, d.cathode), quantity=f"diode.{d.id}.amps")
+    for r in electrical.rectifiers:
+        yield joint("rectifier", r.id, r.name, (r.input, r.output), quantity=f"rectifier.{r.id}.amps")
+    plugs = {s.id: s.bus for s in electrical.ground_supplies}
+    inverters = {i.id: i for i in electrical.inverters}
+    for bus, order in electrical.feeding.items():
+        for feed in order:
+            name = f"{bus}_from_{feed.source}"
+            quantity = f"bus.{bus}.fed_by"
+            if feed.source in inverters:
+                inverter = inverters[feed.source]
+                ends = (inverter.input, bus)
+                yield joint("inverter", name, inverter.name, ends, quantity=quantity, value=feed.source)
+            else:
+                ends = (plugs.get(feed.source, feed.source), bus)
+                yield joint("feed", name, "", ends, quantity=quantity, value=feed.source)
+
+
+def _place(joints: list[Joint]) -> list[Joint]:
+    """Put every joint on the highest lane where it touches no other."""
+    lanes: list[list[tuple[float, float]]] = []
+    placed = []
+    for joint in sorted(joints, key=lambda j: (abs(j.x2 - j.x1), min(j.x1, j.x2))):
+        low, high = _extent(joint)
+        for number, taken in enumerate(lanes):
+            if all(high + GAP <= a or low >= b + GAP for a, b in taken):
+                break
+        else:
+            number = len(lanes)
+            lanes.append([])
+        lanes[number].append((low, high))
+        placed.append(joint.model_copy(update={"y": FIRST_LANE + number * LANE}))
+    return placed
+
+
+def _extent(joint: Joint) -> tuple[float, float]:
+    middle = joint.label_x
+    half = max(len(joint.name) * LETTER / 2, SYMBOL / 2)
+    low, high = sorted((joint.x1, joint.x2))
+    return min(low, middle - half), max(high, middle + half)
+
+
+def _sources(airframe: Airframe, x: dict[str, float], y: float) -> Iterator[Source]:
+    for battery in airframe.electrical.batteries:
+        yield Source(id=battery.id, name=battery.name, kind="battery", bus=battery.bus, x=x[battery.bus], y=y)
+    for supply in airframe.electrical.ground_supplies:
+        yield Source(id=supply.id, name=supply.name, kind="ground", bus=supply.bus, x=x[supply.bus], y=y)

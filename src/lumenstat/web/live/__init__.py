@@ -1,0 +1,1 @@
+"""Sockets: actions in, states out."""

@@ -1,0 +1,148 @@
+"""An exercise's brief: what it is, how it begins, and who is to fly it."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar
+
+from fastapi import APIRouter, Form, Request, Response
+from fastapi.responses import RedirectResponse
+
+from lumenstat import ENGINE_VERSION
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.exercise import Paper
+from lumenstat.records.exercises import current_exercise
+from lumenstat.records.people import trainees
+from lumenstat.records.runs import create_run
+from lumenstat.web import urls
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import CheckedForm, Instructor
+
+router = APIRouter()
+
+
+class CardLine(Context):
+    """One item as the card prints it."""
+
+    number: int
+    challenge: str
+    response: str
+    critical: bool
+    caution: str | None
+
+
+class CardSection(Context):
+    """One section of the card."""
+
+    title: str
+    order: str
+    lines: tuple[CardLine, ...]
+
+
+class StartLine(Context):
+    """Something about how the aircraft is found."""
+
+    name: str
+    value: str
+
+
+class Choice(Context):
+    """A trainee to start it for."""
+
+    id: int
+    name: str
+
+
+class BriefContext(Context):
+    """An exercise's brief."""
+
+    template: ClassVar[str] = "brief.html"
+    tab: ClassVar[str] = "exercises"
+    id: str
+    title: str
+    brief: str
+    airframe: str
+    summary: str
+    cautions: tuple[str, ...]
+    start: tuple[StartLine, ...]
+    papers: tuple[Paper, ...]
+    sections: tuple[CardSection, ...]
+    trainees: tuple[Choice, ...]
+    pass_mark: float
+    minutes: float
+
+
+@router.get("/exercises/{exercise_id}")
+def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
+    """The brief."""
+    database = request.app.state.database
+    version = database.read(lambda session: current_exercise(session, exercise_id))
+    bundle = Bundle.from_canonical_json(version.content)
+    exercise, airframe = bundle.exercise, bundle.airframe
+    return page(
+        request,
+        BriefContext(
+            id=exercise.id,
+            title=exercise.title,
+            brief=exercise.brief,
+            airframe=airframe.name,
+            summary=airframe.summary,
+            cautions=airframe.cautions,
+            start=tuple(_start_lines(bundle)),
+            papers=exercise.papers,
+            sections=tuple(_sections(bundle)),
+            trainees=tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees)),
+            pass_mark=exercise.pass_mark,
+            minutes=exercise.minutes_at_most,
+        ),
+    )
+
+
+@router.post("/exercises/{exercise_id}/start", dependencies=[CheckedForm])
+def start(request: Request, exercise_id: str, viewer: Instructor, trainee: Annotated[int, Form()]) -> Response:
+    """Start the exercise for a trainee; it waits at their station until they do something."""
+    database = request.app.state.database
+    version = database.read(lambda session: current_exercise(session, exercise_id))
+    run_id = database.write(
+        lambda session: create_run(session, version.digest, trainee, viewer.id, ENGINE_VERSION).id
+    )
+    return RedirectResponse(urls.station(run_id), 303)
+
+
+def _start_lines(bundle: Bundle) -> list[StartLine]:
+    start, airframe = bundle.exercise.start, bundle.airframe
+    lines = [
+        StartLine(name="Outside", value=f"{start.outside_celsius:g} °C"),
+        StartLine(name="Unpowered for", value=f"{start.hours_unpowered:g} h"),
+    ]
+    for battery in airframe.electrical.batteries:
+        lines.append(StartLine(name=battery.name, value=f"{start.battery_charge[battery.id] * 100:.0f} % charged"))
+    for supply in airframe.electrical.ground_supplies:
+        carts = ", then ".join(f"{c.name} ({c.volts:g} V, {c.hertz:g} Hz)" for c in start.carts.get(supply.id, ()))
+        if carts:
+            lines.append(StartLine(name=f"{supply.name} brings", value=carts))
+    for name, position in start.controls.items():
+        lines.append(StartLine(name=airframe.controls[name].name, value=f"left at {position}"))
+    for surface in airframe.hydraulics.surfaces:
+        if surface.id in start.surfaces_degrees:
+            lines.append(StartLine(name=surface.name, value=f"left at {start.surfaces_degrees[surface.id]:g} degrees"))
+    return lines
+
+
+def _sections(bundle: Bundle) -> list[CardSection]:
+    sections, number = [], 0
+    for checklist in bundle.checklists:
+        for section in checklist.sections:
+            lines = []
+            for item in section.items:
+                number += 1
+                lines.append(
+                    CardLine(
+                        number=number,
+                        challenge=item.challenge,
+                        response=item.response,
+                        critical=item.critical,
+                        caution=item.caution,
+                    )
+                )
+            sections.append(CardSection(title=section.title, order=section.order, lines=tuple(lines)))
+    return sections

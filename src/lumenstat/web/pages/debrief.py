@@ -1,0 +1,162 @@
+"""The debrief: what was done, what it was worth, and why."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import RedirectResponse
+
+from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Points
+from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.bundles import Bundle
+from lumenstat.records.runs import find_run
+from lumenstat.records.tables import Run
+from lumenstat.simulation.trace import Trace
+from lumenstat.web import urls
+from lumenstat.web.drawing.timeline import Timeline, lay_out
+from lumenstat.web.pages.runs import may_see
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import SignedIn
+
+router = APIRouter()
+
+OUTCOME_WORDS = {"pass": "Passed", "held": "Held", "fail": "Not passed", "unfinished": "Unfinished"}
+VERDICT_WORDS = {
+    "done": "Done",
+    "late": "Late",
+    "early": "Early",
+    "out-of-order": "Out of order",
+    "wrong": "Wrong",
+    "omitted": "Omitted",
+    "prompted": "Prompted",
+    "not-applicable": "Did not apply",
+}
+
+
+class LedgerLine(Context):
+    """One item of the ledger as it is shown."""
+
+    number: int
+    id: str
+    challenge: str
+    expected: str
+    at: float | None
+    verdict: str
+    words: str
+    corrected: bool
+    earned: float
+    possible: float
+    says: str
+    evidence: tuple[Evidence, ...]
+    critical: bool
+    gates: bool
+    why: str | None
+    lost: bool
+
+
+class DebriefContext(Context):
+    """A judged run."""
+
+    template: ClassVar[str] = "debrief.html"
+    tab: ClassVar[str] = "runs"
+    run_id: str
+    title: str
+    airframe: str
+    trainee: str
+    flown: str
+    outcome: str
+    outcome_words: str
+    outcome_reason: str
+    percent: float
+    band: str | None
+    pass_mark: float
+    points: Points
+    gates: tuple[Gate, ...]
+    lines: tuple[LedgerLine, ...]
+    lost_count: int
+    extras: tuple[ExtraRow, ...]
+    limits: tuple[LimitRow, ...]
+    ended_at: float
+    timeline: Timeline
+    engine: str
+    digest: str
+
+
+@router.get("/runs/{run_id}/debrief")
+async def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """The debrief of an ended run; a run still open leads to its station."""
+    database = request.app.state.database
+    run: Run = database.read(lambda session: find_run(session, run_id))
+    may_see(viewer, run)
+    if run.ledger is None or run.trace is None:
+        return RedirectResponse(urls.station(run_id), 303)
+    bundle = Bundle.from_canonical_json(run.exercise.content)
+    ledger = Ledger.model_validate_json(run.ledger)
+    return page(request, debrief_context(run, bundle, ledger, Trace.model_validate_json(run.trace)))
+
+
+def debrief_context(run: Run, bundle: Bundle, ledger: Ledger, trace: Trace) -> DebriefContext:
+    """The debrief of a run."""
+    procedure = procedure_of(bundle)
+    gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
+    lines = []
+    for row in ledger.items:
+        step = procedure.by_id[row.item]
+        lines.append(
+            LedgerLine(
+                number=step.number + 1,
+                id=row.item,
+                challenge=step.item.challenge,
+                expected=step.item.response,
+                at=row.at,
+                verdict=row.verdict,
+                words=VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else ""),
+                corrected=row.corrected,
+                earned=row.earned,
+                possible=row.possible,
+                says=row.says,
+                evidence=row.evidence,
+                critical=step.item.critical,
+                gates=row.item in gating,
+                why=step.item.why,
+                lost=row.earned < row.possible,
+            )
+        )
+    return DebriefContext(
+        run_id=run.id,
+        title=bundle.exercise.title,
+        airframe=bundle.airframe.name,
+        trainee=run.trainee.name,
+        flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
+        outcome=ledger.outcome,
+        outcome_words=OUTCOME_WORDS[ledger.outcome],
+        outcome_reason=_reason(ledger, bundle.exercise.pass_mark),
+        percent=ledger.percent,
+        band=ledger.band,
+        pass_mark=bundle.exercise.pass_mark,
+        points=ledger.points,
+        gates=ledger.gates,
+        lines=tuple(lines),
+        lost_count=sum(line.lost for line in lines),
+        extras=ledger.extras,
+        limits=ledger.limits,
+        ended_at=ledger.ended_at,
+        timeline=lay_out(trace, ledger, procedure),
+        engine=ledger.engine,
+        digest=ledger.digest,
+    )
+
+
+def _reason(ledger: Ledger, mark: float) -> str:
+    match ledger.outcome:
+        case "pass":
+            return f"At or over the pass mark of {mark:g}, with nothing that holds it."
+        case "held":
+            hazards = sum(gate.kind == "limit" for gate in ledger.gates)
+            what = "a hazard" if hazards else "a gating item"
+            return f"Over the pass mark of {mark:g}, but held by {what}."
+        case "fail":
+            return f"Under the pass mark of {mark:g}."
+        case _:
+            return "The exercise was not brought to its end."

@@ -1,0 +1,27 @@
+"""The page for whatever cannot be shown."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from fastapi import Request, Response
+
+from lumenstat.web.rendering import Context, page
+
+
+class ErrorContext(Context):
+    """What went wrong, in words."""
+
+    template: ClassVar[str] = "error.html"
+    status: int
+    title: str
+    says: str
+
+
+TITLES = {403: "Not yours to do", 404: "Not here", 405: "Not that way", 422: "Something is missing", 429: "Too many tries"}
+
+
+def show(request: Request, status: int, says: str) -> Response:
+    """The error page."""
+    title = TITLES.get(status, "This did not work")
+    return page(request, ErrorContext(status=status, title=title, says=says), status)

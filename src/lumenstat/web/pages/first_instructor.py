@@ -1,0 +1,63 @@
+"""The very first account, made with the one-time code that the console printed."""
+
+from __future__ import annotations
+
+import hmac
+from typing import Annotated, ClassVar
+
+from fastapi import APIRouter, Form, HTTPException, Request, Response
+from fastapi.responses import RedirectResponse
+
+from lumenstat.errors import RecordError
+from lumenstat.records.people import add_person
+from lumenstat.web import urls
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import CheckedForm
+
+router = APIRouter()
+
+
+class FirstInstructorContext(Context):
+    """The form for the first account."""
+
+    template: ClassVar[str] = "first_instructor.html"
+    says: str | None = None
+    name: str = ""
+    sign_in_name: str = ""
+
+
+@router.get("/first-instructor")
+def show(request: Request) -> Response:
+    """The form, while there is no account at all."""
+    if not request.app.state.first_code:
+        return RedirectResponse(urls.sign_in(), 303)
+    return page(request, FirstInstructorContext())
+
+
+@router.post("/first-instructor", dependencies=[CheckedForm])
+def create(
+    request: Request,
+    code: Annotated[str, Form(max_length=40)],
+    name: Annotated[str, Form(max_length=80)],
+    sign_in_name: Annotated[str, Form(max_length=40)],
+    password: Annotated[str, Form(max_length=200)],
+) -> Response:
+    """Make the account and use the code up."""
+    state = request.app.state
+    if not state.first_code:
+        raise HTTPException(403, "The first instructor has been made already. Sign in.")
+    address = f"code from {request.client.host if request.client else '?'}"
+    if (pause := state.throttle.pause(address)) > 0:
+        says: str | None = f"Too many tries. Wait {pause:.0f} seconds, then try again."
+    elif not hmac.compare_digest(state.first_code, code.strip()):
+        state.throttle.failed(address)
+        says = "That is not the code which the console printed."
+    else:
+        try:
+            state.database.write(lambda session: add_person(session, name, sign_in_name, "instructor", password) and None)
+        except RecordError as error:
+            says = str(error)
+        else:
+            state.first_code = None
+            return RedirectResponse(urls.sign_in(), 303)
+    return page(request, FirstInstructorContext(says=says, name=name, sign_in_name=sign_in_name), 400)

@@ -1,0 +1,189 @@
+"""The trainee's station; an instructor sees the same deck and may end the exercise."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import RedirectResponse
+
+from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.airframe import Airframe, Control, Instrument, Lamp, Panel
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import ControlItem, Item
+from lumenstat.documents.exercise import Paper
+from lumenstat.records.runs import find_run
+from lumenstat.records.tables import Run
+from lumenstat.runs.clock import RATES
+from lumenstat.web import urls
+from lumenstat.web.drawing.riser import Riser, lay_out
+from lumenstat.web.pages.runs import may_see
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import SignedIn
+
+router = APIRouter()
+
+KEYS = "GHJKLB"
+
+
+class CardItem(Context):
+    """One item on the card, with the controls that it is about."""
+
+    number: int
+    item: Item
+    section: int
+    controls: tuple[Control, ...]
+
+
+class CardSection(Context):
+    """One section of the card."""
+
+    number: int
+    title: str
+    style: str
+    items: tuple[CardItem, ...]
+
+
+class Zone(Context):
+    """A panel on the deck: in which row, over which columns, and what it carries."""
+
+    panel: Panel
+    bus_name: str
+    permitted_min: float
+    permitted_max: float
+    column: int
+    row: int
+    span: int
+
+
+class ServiceButton(Context):
+    """Something that can be asked of the ground crew, with the key for it."""
+
+    service: str
+    service_name: str
+    action: str
+    action_name: str
+    possible_when: tuple[str, ...]
+    key: str
+
+
+class StationContext(Context):
+    """Everything the station is drawn from; what changes comes over the socket."""
+
+    template: ClassVar[str] = "station.html"
+    run_id: str
+    title: str
+    airframe: str
+    place: str
+    trainee: str
+    may_fly: bool
+    assist: str
+    rates: tuple[int, ...]
+    time_lapse: str
+    sections: tuple[CardSection, ...]
+    count: int
+    zones: tuple[Zone, ...]
+    rows: int
+    instruments: tuple[Instrument, ...]
+    lamps: tuple[Lamp, ...]
+    riser: Riser
+    services: tuple[ServiceButton, ...]
+    papers: tuple[Paper, ...]
+    cautions: tuple[str, ...]
+    brief: str
+
+
+@router.get("/runs/{run_id}/station")
+def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """The station of a run, or its debrief once it has ended."""
+    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
+    may_see(viewer, run)
+    if run.state == "ended":
+        return RedirectResponse(urls.debrief(run_id), 303)
+    bundle = Bundle.from_canonical_json(run.exercise.content)
+    return page(request, station_context(run, bundle, may_fly=viewer.id == run.trainee_id))
+
+
+def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
+    """The station of a run."""
+    airframe, exercise = bundle.airframe, bundle.exercise
+    zones = _zones(airframe)
+    sections = tuple(_sections(bundle))
+    return StationContext(
+        run_id=run.id,
+        title=exercise.title,
+        airframe=airframe.name,
+        place=exercise.start.place.name,
+        trainee=run.trainee.name,
+        may_fly=may_fly,
+        assist=exercise.assist,
+        rates=RATES,
+        time_lapse=exercise.time_lapse,
+        sections=sections,
+        count=sum(len(section.items) for section in sections),
+        zones=zones,
+        rows=max(zone.row for zone in zones),
+        instruments=tuple(airframe.instruments.values()),
+        lamps=tuple(airframe.lamps.values()),
+        riser=lay_out(airframe),
+        services=tuple(_services(airframe)),
+        papers=exercise.papers,
+        cautions=airframe.cautions,
+        brief=exercise.brief,
+    )
+
+
+def _zones(airframe: Airframe) -> tuple[Zone, ...]:
+    buses = airframe.buses
+    return tuple(
+        Zone(
+            panel=panel,
+            bus_name=buses[panel.bus].name,
+            permitted_min=buses[panel.bus].permitted.min,
+            permitted_max=buses[panel.bus].permitted.max,
+            column=panel.place[0] + 1,
+            row=panel.place[1] + 1,
+            span=panel.place[2],
+        )
+        for panel in airframe.panels
+    )
+
+
+def _sections(bundle: Bundle) -> list[CardSection]:
+    procedure = procedure_of(bundle)
+    controls = bundle.airframe.controls
+    return [
+        CardSection(
+            number=number + 1,
+            title=section.title,
+            style=section.style,
+            items=tuple(
+                CardItem(
+                    number=step.number + 1,
+                    item=step.item,
+                    section=number + 1,
+                    controls=tuple(
+                        controls[name] for name in (step.item.all_controls if isinstance(step.item, ControlItem) else ())
+                    ),
+                )
+                for step in procedure.steps
+                if step.section == number
+            ),
+        )
+        for number, section in enumerate(procedure.sections)
+    ]
+
+
+def _services(airframe: Airframe) -> list[ServiceButton]:
+    pairs = [(service, action) for service in airframe.services for action in service.actions]
+    return [
+        ServiceButton(
+            service=service.id,
+            service_name=service.name,
+            action=action.id,
+            action_name=action.name,
+            possible_when=action.possible_when,
+            key=KEYS[n] if n < len(KEYS) else "",
+        )
+        for n, (service, action) in enumerate(pairs)
+    ]

@@ -1,0 +1,110 @@
+// The checklist card: which item lies open, and the answer that goes with its kind.
+export class Card {
+  constructor(root, station) {
+    this.root = root;
+    this.station = station;
+    this.items = new Map([...root.querySelectorAll("[data-item]")].map((e) => [e.dataset.item, e]));
+    this.current = null;
+    root.querySelector("[data-card]").addEventListener("click", (event) => this.clicked(event));
+  }
+
+  clicked(event) {
+    const target = event.target.closest("button");
+    if (!target) return;
+    const { turn, answer, see, locate, hint } = target.dataset;
+    if (turn) this.station.turnTo(turn);
+    else if (answer) this.answer();
+    else if (see) this.see(target, see);
+    else if (locate) this.station.deck.locate(locate.split("|"));
+    else if (hint) this.hint();
+  }
+
+  get open() {
+    return this.current ? this.items.get(this.current) : null;
+  }
+
+  see(button, written) {
+    const [control, position] = written.split("|");
+    for (const other of button.parentElement.querySelectorAll("[data-see]")) other.setAttribute("aria-pressed", "false");
+    button.setAttribute("aria-pressed", "true");
+    this.station.act("see", { control, position });
+  }
+
+  answer() {
+    const item = this.open;
+    if (!item || !this.station.mayFly) return;
+    const id = item.dataset.item;
+    const kind = item.dataset.kind;
+    if (kind === "confirm") this.station.act("confirm", { item: id });
+    else if (kind === "wait") this.station.act("respond", { item: id });
+    else if (kind === "decide") {
+      const chosen = item.querySelector("input:checked");
+      if (chosen) this.station.act("decide", { item: id, branch: chosen.value });
+      else this.station.say("Choose one of the ways first.");
+    } else if (kind === "check") this.call(item);
+  }
+
+  call(item) {
+    const instrument = item.querySelector("[data-call-instrument]").value;
+    const written = item.querySelector("[data-call-reading]").value.trim().replace(",", ".").replace("−", "-");
+    const judgement = item.querySelector("input:checked")?.value;
+    if (!instrument) return this.station.say("Pick the instrument that you read, on the deck or from the list.");
+    if (!judgement) return this.station.say("Judge the reading: within, below or above limits, or dead.");
+    if (judgement === "dead") return this.station.act("call", { instrument, judgement });
+    const reading = Number(written);
+    if (written === "" || !Number.isFinite(reading)) return this.station.say("Say the reading as a figure, like 24.6.");
+    return this.station.act("call", { instrument, reading, judgement });
+  }
+
+  pick(name) {
+    const item = this.open;
+    const list = item?.querySelector("[data-call-instrument]");
+    if (!list) return;
+    list.value = name;
+    this.station.deck.showPicked(name);
+    item.querySelector("[data-call-reading]").focus();
+  }
+
+  judge(number) {
+    const choices = this.open?.querySelectorAll("fieldset input");
+    if (choices && choices[number - 1]) choices[number - 1].checked = true;
+  }
+
+  hint() {
+    const button = this.open?.querySelector("[data-hint]");
+    if (!button || button.hidden) return;
+    const level = (this.hints[this.current] ?? 0) + 1;
+    if (level <= Number(button.dataset.levels)) this.station.act("hint", { item: this.current, level });
+  }
+
+  paint(card) {
+    this.hints = card.hints;
+    const shown = new Set(card.items);
+    const answered = new Set(card.answered);
+    for (const [id, element] of this.items) {
+      element.hidden = !shown.has(id);
+      const state = id === card.current ? "current" : answered.has(id) ? "answered" : "open";
+      if (element.dataset.state !== state) element.dataset.state = state;
+    }
+    for (const [id, level] of Object.entries(card.hints)) this.paintHints(id, level);
+    this.root.querySelector("[data-answered]").textContent = answered.size;
+    this.root.querySelector("[data-all-answered]").hidden = card.current !== null;
+    if (card.current !== this.current) {
+      this.current = card.current;
+      this.station.deck.showPicked(null);
+      const open = this.open;
+      if (open) {
+        const list = open.closest("[data-card]");
+        const above = open.offsetTop - list.offsetTop - 84;
+        list.scrollTo({ top: Math.max(0, above) });
+      }
+    }
+  }
+
+  paintHints(id, level) {
+    const item = this.items.get(id);
+    for (const hint of item?.querySelectorAll("[data-hint-text]") ?? []) hint.hidden = Number(hint.dataset.hintText) > level;
+    const button = item?.querySelector("[data-hint]");
+    if (button) button.hidden = level >= Number(button.dataset.levels);
+  }
+}

@@ -1,0 +1,202 @@
+// The deck: controls send what was done to them, and everything is drawn as the desk says it stands.
+const MOVE = {
+  toggle: (mover, at, count) => {
+    const flip = count < 2 ? 1 : 1 - (2 * at) / (count - 1);
+    const y = Number(mover.dataset.y);
+    mover.setAttribute("transform", `translate(0 ${y}) scale(1 ${flip}) translate(0 ${-y})`);
+  },
+  rotary: (mover, at, count) => {
+    const angle = count < 2 ? 0 : -75 + (150 * at) / (count - 1);
+    mover.setAttribute("transform", `rotate(${angle} ${mover.dataset.x} ${mover.dataset.y})`);
+  },
+  lever: (mover, at, count) => {
+    const y = count < 2 ? 0 : (Number(mover.dataset.span) * at) / (count - 1);
+    mover.setAttribute("transform", `translate(0 ${y})`);
+  },
+};
+MOVE["guarded-toggle"] = MOVE.toggle;
+
+export class Deck {
+  constructor(root, station) {
+    this.root = root;
+    this.station = station;
+    this.controls = new Map([...root.querySelectorAll("[data-control]")].map((e) => [e.dataset.control, e]));
+    this.guards = new Map([...root.querySelectorAll("[data-guard]")].map((e) => [e.dataset.guard, e]));
+    this.instruments = new Map([...root.querySelectorAll("[data-instrument]")].map((e) => [e.dataset.instrument, e]));
+    this.lamps = new Map([...root.querySelectorAll("[data-lamp]")].map((e) => [e.dataset.lamp, e]));
+    this.entries = new Map([...root.querySelectorAll("[data-entry]")].map((e) => [e.dataset.entry, e]));
+    this.zones = [...root.querySelectorAll("[data-zone]")];
+    this.at = new Map();
+    if (station.mayFly) this.bind();
+  }
+
+  bind() {
+    for (const [name, element] of this.controls) {
+      if (element.dataset.kind === "momentary") this.bindMomentary(name, element);
+      else this.bindStanding(name, element);
+    }
+    for (const [name, element] of this.guards) {
+      element.addEventListener("click", () => {
+        this.station.act("guard", { control: name, open: element.getAttribute("aria-pressed") !== "true" });
+      });
+    }
+    for (const [name, element] of this.instruments) {
+      element.addEventListener("click", () => this.station.card.pick(name));
+    }
+    for (const [name, form] of this.entries) {
+      form.addEventListener("submit", (event) => {
+        event.preventDefault();
+        this.station.act("set", { control: name, to: Number(form.querySelector("input").value) });
+      });
+    }
+  }
+
+  positions(name) {
+    return this.controls.get(name).dataset.positions.split("|");
+  }
+
+  bindStanding(name, element) {
+    const step = (by) => {
+      const positions = this.positions(name);
+      const next = Math.min(positions.length - 1, Math.max(0, (this.at.get(name) ?? 0) + by));
+      if (next !== this.at.get(name)) this.station.act("set", { control: name, to: positions[next] });
+    };
+    element.addEventListener("click", (event) => {
+      const label = event.target.closest("[data-index]");
+      const positions = this.positions(name);
+      const at = this.at.get(name) ?? 0;
+      const next = label ? Number(label.dataset.index) : positions.length === 2 ? 1 - at : (at + 1) % positions.length;
+      if (next !== at) this.station.act("set", { control: name, to: positions[next] });
+    });
+    element.addEventListener("keydown", (event) => {
+      const by = { ArrowUp: -1, ArrowLeft: -1, ArrowDown: 1, ArrowRight: 1 }[event.key];
+      if (by) {
+        event.preventDefault();
+        step(by);
+      }
+    });
+  }
+
+  bindMomentary(name, element) {
+    let held = false;
+    const hold = (yes) => {
+      if (held === yes) return;
+      held = yes;
+      this.station.act(yes ? "press" : "release", { control: name });
+    };
+    element.addEventListener("pointerdown", (event) => {
+      element.setPointerCapture(event.pointerId);
+      hold(true);
+    });
+    for (const name_ of ["pointerup", "pointercancel", "blur"]) element.addEventListener(name_, () => hold(false));
+    element.addEventListener("keydown", (event) => {
+      if (event.key === " " && !event.repeat) {
+        event.preventDefault();
+        hold(true);
+      }
+    });
+    element.addEventListener("keyup", (event) => {
+      if (event.key === " ") hold(false);
+    });
+  }
+
+  paint(changed, state) {
+    for (const [name, value] of Object.entries(changed)) {
+      const [group, id] = name.split(".");
+      if (group === "control") this.paintControl(id, value);
+      else if (group === "guard") this.paintGuard(id, value);
+      else if (group === "lamp" && name.split(".").length === 2) this.paintLamp(id, value);
+      else if (group === "instrument" && name.endsWith(".reads")) this.paintInstrument(id, value);
+    }
+    let alive = 0;
+    for (const zone of this.zones) alive += this.paintZone(zone, state);
+    const note = this.root.querySelector("[data-deck-note]");
+    note.textContent =
+      alive === 0
+        ? "All zones dark. A zone lights when the bus that feeds it comes alive."
+        : `${alive} of ${this.zones.length} zones lit.`;
+  }
+
+  paintControl(id, value) {
+    if (this.entries.has(id)) {
+      const input = this.entries.get(id).querySelector("input");
+      if (document.activeElement !== input) input.value = value;
+      return;
+    }
+    const element = this.controls.get(id);
+    if (!element) return;
+    const positions = this.positions(id);
+    const at = positions.indexOf(String(value));
+    this.at.set(id, at);
+    const kind = element.dataset.kind;
+    const mover = element.querySelector(".mover");
+    if (mover) MOVE[kind](mover, at, positions.length);
+    for (const label of element.querySelectorAll("[data-index]")) {
+      label.classList.toggle("at", Number(label.dataset.index) === at);
+    }
+    if (kind === "momentary") element.setAttribute("aria-pressed", String(at === 1));
+    else if (kind === "push-latch") {
+      element.setAttribute("aria-pressed", String(at === 0));
+      element.querySelector("[data-shown]").textContent = value;
+    } else if (element.getAttribute("role") === "switch") {
+      element.setAttribute("aria-checked", String(at === 0));
+      this.root.querySelector(`#at-${id}`).textContent = `at ${value}`;
+    } else {
+      element.setAttribute("aria-valuenow", String(at));
+      element.setAttribute("aria-valuetext", String(value));
+    }
+    element.dataset.position = value;
+  }
+
+  paintGuard(id, open) {
+    this.guards.get(id)?.setAttribute("aria-pressed", String(open));
+    const cover = this.controls.get(id)?.querySelector(".guard");
+    if (cover) cover.setAttribute("transform", open ? "translate(0 -22) scale(1 .5)" : "");
+  }
+
+  paintLamp(id, lit) {
+    const lamp = this.lamps.get(id);
+    if (!lamp) return;
+    lamp.dataset.lit = String(lit);
+    lamp.setAttribute("aria-label", `${lamp.textContent.trim()} lamp, ${lit ? "lit" : "dark"}`);
+  }
+
+  paintInstrument(id, value) {
+    const element = this.instruments.get(id);
+    if (!element) return;
+    const { name, unit, decimals, low, high } = element.dataset;
+    const dark = value === null;
+    const text = dark ? "" : value.toFixed(Number(decimals)).replace("-", "−");
+    element.dataset.dark = String(dark);
+    element.querySelector(".digits").textContent = text;
+    element.setAttribute("aria-label", dark ? `${name}, dark` : `${name}, ${text} ${unit}`);
+    const needle = element.parentElement.querySelector(".needle");
+    needle.setAttribute("visibility", dark ? "hidden" : "visible");
+    if (!dark) {
+      const share = Math.min(1, Math.max(0, (value - low) / (high - low)));
+      needle.setAttribute("transform", `translate(${-1.4 + 70 * share} 0)`);
+    }
+  }
+
+  paintZone(zone, state) {
+    const alive = state[`bus.${zone.dataset.zone}.alive`] === true;
+    const volts = state[`bus.${zone.dataset.zone}.volts`];
+    const marginal = alive && (volts < Number(zone.dataset.low) || volts > Number(zone.dataset.high));
+    const power = marginal ? "marginal" : alive ? "live" : "dead";
+    if (zone.dataset.power !== power) zone.dataset.power = power;
+    zone.querySelector("[data-zone-state]").textContent = marginal ? "▲ out of limits" : alive ? "alive" : "dead";
+    return alive ? 1 : 0;
+  }
+
+  locate(names) {
+    for (const lit of this.root.querySelectorAll(".found")) lit.classList.remove("found");
+    const parts = names.map((name) => this.root.querySelector(`[data-part="${name}"]`)).filter(Boolean);
+    for (const part of parts) part.classList.add("found");
+    parts[0]?.querySelector("button, [tabindex], input")?.focus();
+    setTimeout(() => parts.forEach((part) => part.classList.remove("found")), 4000);
+  }
+
+  showPicked(name) {
+    for (const [id, element] of this.instruments) element.classList.toggle("picked", id === name);
+  }
+}

@@ -1,0 +1,65 @@
+// Dialogs of the station: find, papers, finish, keys, and what can only be told.
+export class Dialogs {
+  constructor(root, station) {
+    this.station = station;
+    this.root = root;
+    for (const button of root.querySelectorAll("[data-open]")) {
+      button.addEventListener("click", () => this.open(button.dataset.open));
+    }
+    root.querySelector("[data-finish]").addEventListener("click", () => station.act("finish", {}));
+    this.input = root.querySelector("[data-find-input]");
+    this.list = root.querySelector("[data-find-list]");
+    this.input.addEventListener("input", () => this.filter());
+    this.input.addEventListener("keydown", (event) => {
+      if (event.key !== "Enter") return;
+      event.preventDefault();
+      this.list.querySelector("button")?.click();
+    });
+  }
+
+  dialog(name) {
+    return this.root.querySelector(`[data-dialog="${name}"]`);
+  }
+
+  get anyOpen() {
+    return Boolean(this.root.querySelector("dialog[open]"));
+  }
+
+  open(name) {
+    if (this.anyOpen) return;
+    if (name === "find") {
+      this.input.value = "";
+      this.filter();
+    }
+    this.dialog(name).showModal();
+  }
+
+  stopped(says) {
+    this.root.querySelector("[data-stopped-note]").textContent = says;
+    this.open("stopped");
+  }
+
+  filter() {
+    const words = this.input.value.toLowerCase().split(/\s+/).filter(Boolean);
+    const parts = [...this.root.querySelectorAll("[data-part]")].map((part) => {
+      const zone = part.closest("[data-zone]").querySelector(".zone-name").textContent;
+      return { id: part.dataset.part, text: `${part.querySelector(".name").textContent}, ${zone}` };
+    });
+    const found = parts.filter(({ text }) => words.every((word) => text.toLowerCase().includes(word)));
+    this.list.replaceChildren(
+      ...found.map(({ id, text }) => {
+        const row = document.createElement("li");
+        const button = document.createElement("button");
+        button.type = "button";
+        button.className = "w-full text-left px-2 py-1 hover:bg-seam cursor-pointer";
+        button.textContent = text;
+        button.addEventListener("click", () => {
+          this.dialog("find").close();
+          this.station.deck.locate([id]);
+        });
+        row.append(button);
+        return row;
+      }),
+    );
+  }
+}

@@ -1,0 +1,33 @@
+// Keys of the station. Single letters are off while typing and while a dialog is open.
+export function bindKeys(station) {
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || station.dialogs.anyOpen) return;
+    const typing = event.target.matches("input:not([type=radio]), select, textarea");
+    if (event.key === "Enter") {
+      const elsewhere = event.target.closest("[data-deck], footer, header") || event.target.matches("select");
+      const button = event.target.closest("button");
+      if (elsewhere || (button && !button.dataset.answer)) return;
+      event.preventDefault();
+      station.card.answer();
+      return;
+    }
+    if (typing) return;
+    const act = {
+      f: () => station.dialogs.open("find"),
+      o: () => station.dialogs.open("papers"),
+      "?": () => station.dialogs.open("keys"),
+      h: () => station.card.hint(),
+      c: () => document.querySelector('[data-state="current"] button:not(.card-line), [data-state="current"] input')?.focus(),
+      p: () => {
+        const instrument = document.activeElement?.closest?.("[data-instrument]");
+        if (instrument) station.card.pick(instrument.dataset.instrument);
+        else station.root.querySelector("[data-instrument]")?.focus();
+      },
+    }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+    if (act && !(event.key.toLowerCase() === "h" && !station.card.open?.querySelector("[data-hint]"))) {
+      event.preventDefault();
+      act();
+    } else if (/^[1-4]$/.test(event.key)) station.card.judge(Number(event.key));
+    else if (/^[a-z]$/i.test(event.key) && station.crew.key(event.key)) event.preventDefault();
+  });
+}

@@ -1,0 +1,101 @@
+// The station: one Alpine component that joins the link, the deck, the card, the riser and the keys.
+import { Link } from "./link.js";
+import { Deck } from "./deck.js";
+import { Card } from "./card.js";
+import { Riser } from "./riser.js";
+import { CrewLine } from "./crew.js";
+import { bindKeys } from "./keys.js";
+import { Dialogs } from "./dialogs.js";
+
+const byId = (name) => document.querySelector(`[data-${name}]`);
+
+function clockText(seconds) {
+  const whole = Math.floor(seconds);
+  const two = (n) => String(n).padStart(2, "0");
+  return `T+${two(Math.floor(whole / 60))}:${two(whole % 60)}`;
+}
+
+class Station {
+  constructor(root) {
+    this.root = root;
+    this.mayFly = root.dataset.mayFly === "true";
+    this.state = {};
+    this.deck = new Deck(root, this);
+    this.card = new Card(root, this);
+    this.riser = new Riser(root);
+    this.crew = new CrewLine(root, this);
+    this.dialogs = new Dialogs(root, this);
+    bindKeys(this);
+    for (const button of root.querySelectorAll("[data-rate]")) {
+      button.addEventListener("click", () => this.act("rate", { times: Number(button.dataset.rate) }));
+    }
+    this.link = new Link(root.dataset.socket, {
+      frame: (frame) => this.take(frame),
+      linked: (yes, note) => this.showLink(yes, note),
+      refused: (says) => this.say(says),
+      signedOut: () => this.dialogs.open("signed-out"),
+      ended: () => window.location.assign(root.dataset.debrief),
+      stopped: (says) => this.dialogs.stopped(says),
+    });
+  }
+
+  act(verb, args) {
+    if (!this.mayFly && verb !== "finish") return;
+    this.link.send({ verb, args });
+  }
+
+  turnTo(item) {
+    if (this.mayFly) this.link.send({ open: item });
+  }
+
+  take(frame) {
+    if (frame.whole) this.state = {};
+    Object.assign(this.state, frame.quantities);
+    this.deck.paint(frame.quantities, this.state);
+    this.riser.paint(this.state);
+    this.card.paint(frame.card);
+    this.crew.paint(frame.crew, this.state, frame.whole);
+    this.paintClock(frame);
+  }
+
+  paintClock(frame) {
+    byId("clock").textContent = clockText(frame.t);
+    byId("clock-note").textContent = frame.finished
+      ? "ended, being judged"
+      : !frame.running
+        ? "starts with the first action"
+        : frame.rate > 1
+          ? `×${frame.rate}, drops to ×1 by itself`
+          : frame.rates.length > 1
+            ? "nothing to do but wait"
+            : "running";
+    for (const button of this.root.querySelectorAll("[data-rate]")) {
+      const rate = Number(button.dataset.rate);
+      button.setAttribute("aria-pressed", String(rate === frame.rate));
+      button.disabled = !this.mayFly || !frame.rates.includes(rate);
+    }
+  }
+
+  showLink(yes, note) {
+    byId("link").textContent = yes ? "Desk linked" : "Not linked";
+    byId("lost").hidden = yes;
+    byId("lost-note").textContent = note ? `, ${note}` : "";
+  }
+
+  say(text) {
+    const line = byId("say");
+    line.textContent = text;
+    line.hidden = false;
+    clearTimeout(this.saying);
+    this.saying = setTimeout(() => (line.hidden = true), 6000);
+  }
+}
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("station", () => ({
+    init() {
+      const station = new Station(this.$el);
+      station.link.open();
+    },
+  }));
+});

@@ -1,0 +1,58 @@
+"""Every address of the application, by the name of its view."""
+
+from __future__ import annotations
+
+
+def exercises() -> str:
+    """The list of exercises."""
+    return "/exercises"
+
+
+def brief(exercise_id: str) -> str:
+    """An exercise's brief."""
+    return f"/exercises/{exercise_id}"
+
+
+def start_run(exercise_id: str) -> str:
+    """Starts an exercise for a trainee."""
+    return f"/exercises/{exercise_id}/start"
+
+
+def runs() -> str:
+    """Runs in progress and debriefs."""
+    return "/runs"
+
+
+def station(run_id: str) -> str:
+    """The trainee's station, or the instructor's view of it."""
+    return f"/runs/{run_id}/station"
+
+
+def station_socket(run_id: str) -> str:
+    """The station's socket."""
+    return f"/runs/{run_id}/socket"
+
+
+def debrief(run_id: str) -> str:
+    """The debrief of an ended run."""
+    return f"/runs/{run_id}/debrief"
+
+
+def run_log(run_id: str) -> str:
+    """The run log, to keep or to score elsewhere."""
+    return f"/runs/{run_id}/log.jsonl"
+
+
+def sign_in() -> str:
+    """The sign-in page."""
+    return "/sign-in"
+
+
+def sign_out() -> str:
+    """Ends the sign-in."""
+    return "/sign-out"
+
+
+def first_instructor() -> str:
+    """Where the very first account is made."""
+    return "/first-instructor"
