@@ -66,7 +66,9 @@ class LiveRun:
         """Let the aircraft come up to the clock. Gives the events that happen by themselves on the way."""
         if self.finished or not self.clock.running:
             return []
-        now, made = self.clock.now(), []
+        end = round(self.bundle.exercise.minutes_at_most * 6000)
+        now = min(self.clock.now(), end)
+        made = []
         at = self.aircraft.tick
         while at < now:
             at = min(now, at + LAPSE_STRIDE * self.clock.rate) if self.clock.rate > 1 else now
@@ -76,10 +78,8 @@ class LiveRun:
                 self.clock.set_rate(1, at)
                 made.append(self._append(LogEvent(at, "instructor", "rate", {"times": 1})))
                 break
-        end = round(self.bundle.exercise.minutes_at_most * 6000)
-        over = self.clock.now() >= end
-        if over or (self._ends is not None and self.watch.now()[self._ends]):
-            made.append(self._finish(min(self.clock.now(), end) if over else self.clock.now()))
+        if now >= end or (self._ends is not None and self.watch.now()[self._ends]):
+            made.append(self._finish(now))
         return made
 
     def _finish(self, tick: int) -> LogEvent:

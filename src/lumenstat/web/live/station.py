@@ -12,8 +12,10 @@ import asyncio
 import contextlib
 import json
 import logging
+from collections.abc import Awaitable
 from typing import Any
 
+import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
 from lumenstat.errors import LumenstatError
@@ -25,7 +27,7 @@ from lumenstat.web.security import Viewer, same_origin, viewer_of
 router = APIRouter()
 log = logging.getLogger("lumenstat.station")
 
-SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW = 4401, 4403, 4404, 4408
+ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW = 1000, 4401, 4403, 4404, 4408
 CHECK_SIGN_IN_SECONDS = 15.0
 
 
@@ -58,31 +60,34 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
 async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> None:
     hub: Hub = socket.app.state.hub
     seat, whole = hub.join(run_id)
-    tasks = [
-        asyncio.create_task(_send(socket, seat, whole)),
-        asyncio.create_task(_receive(socket, hub, seat, run_id, by)),
-        asyncio.create_task(_watch_sign_in(socket)),
-    ]
+    codes: list[int | None] = []
+
+    async def until_first(part: Awaitable[int | None]) -> None:
+        codes.append(await part)
+        group.cancel_scope.cancel()
+
     try:
-        done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
-        code = next((task.result() for task in done if not task.exception()), None)
-        if code is not None:
-            with contextlib.suppress(RuntimeError):
-                await socket.close(code)
+        async with anyio.create_task_group() as group:
+            group.start_soon(until_first, _send(socket, seat, whole))
+            group.start_soon(until_first, _receive(socket, hub, seat, run_id, by))
+            group.start_soon(until_first, _watch_sign_in(socket))
     finally:
         hub.leave(run_id, seat)
-        for task in tasks:
-            task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+    if codes and codes[0] is not None:
+        with contextlib.suppress(RuntimeError):
+            await socket.close(codes[0])
 
 
 async def _send(socket: WebSocket, seat: HubViewer, whole: dict[str, Any]) -> int | None:
-    await socket.send_json(whole)
-    while not seat.lost:
-        frame = await seat.queue.get()
-        await socket.send_json(frame)
-        if frame["type"] == "ended":
-            return 1000
+    frame = whole
+    try:
+        while not seat.lost:
+            await socket.send_json(frame)
+            if frame["type"] == "ended":
+                return ENDED
+            frame = await seat.queue.get()
+    except (WebSocketDisconnect, RuntimeError):
+        return None
     return TOO_SLOW
 
 

@@ -1,0 +1,105 @@
+"""A real server and Debian's Chromium, driven through Playwright."""
+
+from __future__ import annotations
+
+import shutil
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from lumenstat.demo import DEMO_PASSWORD
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
+SPEED = 6.0
+
+
+class Server:
+    """A server process that can be stopped and started again on the same database."""
+
+    def __init__(self, folder: Path, speed: float = SPEED) -> None:
+        self.database = folder / "lumenstat.sqlite"
+        self.speed = speed
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        script = str(Path(__file__).parent / "server.py")
+        self.process = subprocess.Popen([sys.executable, script, str(self.database), str(self.port), str(self.speed)])
+        for _ in range(150):
+            try:
+                with urllib.request.urlopen(f"{self.address}/sign-in", timeout=2):
+                    return
+            except OSError:
+                time.sleep(0.2)
+        raise AssertionError("the server did not come up")
+
+    def stop(self) -> None:
+        self.process.kill()
+        self.process.wait(timeout=20)
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Server]:
+    running = Server(tmp_path)
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        launched = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield launched
+        launched.close()
+
+
+@contextmanager
+def signed_in(browser: Browser, server: Server, name: str) -> Iterator[Page]:
+    """A browser window of one person; anything the page complains of fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    complaints: list[str] = []
+    page.on("pageerror", lambda error: complaints.append(str(error)))
+    page.on(
+        "console",
+        lambda message: complaints.append(message.text)
+        if message.type == "error" and "WebSocket connection" not in message.text
+        else None,
+    )
+    page.goto(f"{server.address}/sign-in")
+    page.fill("#sign_in_name", name)
+    page.fill("#password", DEMO_PASSWORD)
+    page.click("button:has-text('Sign in')")
+    page.wait_for_url("**/exercises" if name == "odile" else "**/runs")
+    yield page
+    context.close()
+    assert complaints == []
+
+
+def start_exercise(page: Page, server: Server, trainee: str = "Ines Okafor-Lund") -> str:
+    """The instructor starts the shipped exercise; gives the station's address."""
+    page.click("text=Frost on the ramp")
+    page.wait_for_url("**/exercises/frost-on-the-ramp")
+    page.select_option("#trainee", label=trainee)
+    page.click("button:has-text('Start the exercise')")
+    page.wait_for_url("**/station")
+    return page.url

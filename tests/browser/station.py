@@ -1,0 +1,67 @@
+"""The station as a trainee handles it."""
+
+from __future__ import annotations
+
+import time
+
+from playwright.sync_api import Page
+
+
+class Station:
+    """Hands and eyes on the station page."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+
+    def at(self, item: str, seconds: float = 30) -> str:
+        """Wait until the item lies open; gives the selector of its panel."""
+        selector = f'[data-item="{item}"][data-state="current"]'
+        self.page.wait_for_selector(selector, timeout=seconds * 1000)
+        return selector
+
+    def turn_to(self, item: str) -> None:
+        self.page.click(f'[data-turn="{item}"]')
+        self.at(item)
+
+    def answer(self, item: str) -> None:
+        self.page.click(f"{self.at(item)} [data-answer]")
+
+    def see(self, item: str, **positions: str) -> None:
+        for control, position in positions.items():
+            self.page.click(f'{self.at(item)} [data-see="{control}|{position}"]')
+
+    def move(self, control: str, position: str) -> None:
+        element = self.page.locator(f'[data-control="{control}"]')
+        positions = (element.get_attribute("data-positions") or "").split("|")
+        if element.locator("[data-index]").count():
+            element.locator(f'[data-index="{positions.index(position)}"]').click(force=True)
+        else:
+            element.click()
+        self.page.wait_for_selector(f'[data-control="{control}"][data-position="{position}"]')
+
+    def reads(self, instrument: str) -> str:
+        element = self.page.locator(f'[data-instrument="{instrument}"][data-dark="false"] .digits')
+        return element.inner_text(timeout=10_000).replace("−", "-")
+
+    def call(self, item: str, instrument: str, judgement: str, reading: str | None = None) -> None:
+        panel = self.at(item)
+        self.page.click(f'[data-instrument="{instrument}"]')
+        if judgement != "dead":
+            self.page.fill(f"{panel} [data-call-reading]", reading or self.reads(instrument))
+        self.page.check(f'{panel} input[value="{judgement}"]', force=True)
+        self.answer(item)
+
+    def lapse_until_one(self, seconds: float = 90) -> None:
+        """Let time run at ten until it drops to one by itself."""
+        self.page.click('[data-rate="10"]:not([disabled])')
+        self.page.wait_for_selector('[data-rate="10"][aria-pressed="true"]')
+        self.page.wait_for_selector('[data-rate="1"][aria-pressed="true"]', timeout=seconds * 1000)
+
+    def seconds(self) -> int:
+        minutes, seconds = self.page.inner_text("[data-clock]").removeprefix("T+").split(":")
+        return int(minutes) * 60 + int(seconds)
+
+    def wait_exercise_seconds(self, seconds: int) -> None:
+        end = self.seconds() + seconds
+        while self.seconds() < end:
+            time.sleep(0.1)

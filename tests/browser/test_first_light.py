@@ -1,0 +1,188 @@
+"""The whole job in the browser: started, flown with three slips, judged and debriefed."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import Server, signed_in, start_exercise
+from tests.browser.station import Station
+
+
+def fly_with_three_slips(page: Page) -> None:
+    """Frost on the ramp: wipers never looked at, the start battery put to AUTO too soon, AC volts judged above."""
+    s = Station(page)
+    s.answer("log")
+    s.answer("outside")
+    s.at("hydraulic-pump")
+    s.move("hydraulic_pump", "OFF")
+    s.see("hydraulic-pump", hydraulic_pump="OFF")
+    s.at("flap-lever")
+    s.move("flap_lever", "16")
+    s.see("fuel-pumps", fuel_pump_left="OFF", fuel_pump_right="OFF")
+    s.turn_to("gear-lever")
+    s.see("gear-lever", gear_lever="DOWN")
+    s.turn_to("start-switches")
+    s.see("start-switches", start_left="OFF", start_right="OFF")
+    s.turn_to("main-at-rest")
+    s.move("meter_selector", "MAIN")
+    s.call("main-at-rest", "battery_volts", "within")
+    s.turn_to("start-at-rest")
+    s.move("meter_selector", "START")
+    s.call("start-at-rest", "battery_volts", "below")
+    s.turn_to("start-decision")
+    page.check('input[value="charge"]', force=True)
+    s.answer("start-decision")
+    s.turn_to("main-on")
+    s.move("battery_main", "ON")
+    s.move("battery_start", "AUTO")
+    s.turn_to("essential-volts")
+    s.call("essential-volts", "essential_volts", "within")
+    s.turn_to("left-dark")
+    s.call("left-dark", "left_volts", "dead")
+    s.turn_to("ask-cart")
+    page.keyboard.press("g")
+    s.turn_to("first-frequency")
+    s.lapse_until_one()
+    s.call("first-frequency", "plug_hertz", "above")
+    s.turn_to("change-cart")
+    page.keyboard.press("h")
+    s.turn_to("ready")
+    s.lapse_until_one()
+    page.wait_for_selector('[data-lamp="ground_ready"][data-lit="true"]')
+    s.answer("ready")
+    s.turn_to("feed")
+    s.move("ground_power", "FEED")
+    expect(page.locator('[data-zone][data-power="live"]')).to_have_count(8)
+    s.move("navigation_lights", "ON")
+    s.move("seat_signs", "ON")
+    s.move("display_brightness", "FULL")
+    page.fill('[data-entry="altimeter_setting"] input', "1026")
+    page.click('[data-entry="altimeter_setting"] button')
+    page.wait_for_selector('[data-instrument="altimeter_display"] .digits:text("1026")')
+    s.turn_to("charged")
+    s.lapse_until_one()
+    s.answer("charged")
+    s.turn_to("start-off")
+    s.move("battery_start", "OFF")
+    s.wait_exercise_seconds(34)
+    s.turn_to("start-again")
+    s.call("start-again", "battery_volts", "within")
+    s.turn_to("start-back")
+    s.move("battery_start", "AUTO")
+    s.wait_exercise_seconds(55)
+    s.turn_to("current-falls")
+    s.call("current-falls", "battery_amps", "within")
+    s.turn_to("ac-volts")
+    s.call("ac-volts", "ac_volts", "above")
+    s.turn_to("ac-hertz")
+    s.call("ac-hertz", "ac_hertz", "within")
+
+
+def test_both_people_and_exactly_the_three_slips(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        address = start_exercise(odile, server)
+        ines.reload()
+        ines.click("text=Go to the station")
+        ines.wait_for_url(address)
+        assert ines.evaluate("document.documentElement.scrollWidth") <= 1280
+        fly_with_three_slips(ines)
+        expect(odile.locator("[data-clock]")).not_to_have_text("T+00:00")
+        ines.click('[data-open="finish"]')
+        ines.click("[data-finish]")
+        for page in (ines, odile):
+            page.wait_for_url("**/debrief", timeout=60_000)
+            assert page.evaluate("document.documentElement.scrollWidth") <= 1280
+            rows = page.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")
+            slips = {item: verdict for item, verdict in rows if verdict != "done"}
+            assert slips == {"wipers": "omitted", "start-auto": "out-of-order", "ac-volts": "wrong"}
+            assert page.locator("[data-extras] [data-effect]").count() == 0
+            assert page.locator("[data-limits] [data-limit]").count() == 0
+            assert page.get_attribute("[data-outcome]", "data-outcome") == "pass"
+            assert page.inner_text("[data-percent]") == "95.0"
+        visible = ines.locator("[data-row]:visible")
+        expect(visible).to_have_count(3)
+        ines.click("button:has-text('All, 31')")
+        expect(visible).to_have_count(31)
+
+
+def test_a_lost_server_shows_and_nothing_is_lost_when_it_comes_back(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(start_exercise(odile, server))
+        station = Station(ines)
+        station.answer("log")
+        station.answer("outside")
+        station.at("hydraulic-pump")
+        server.stop()
+        expect(ines.locator("[data-lost]")).to_be_visible(timeout=10_000)
+        ines.evaluate("document.querySelector('[data-control=\"hydraulic_pump\"]').click()")
+        server.start()
+        expect(ines.locator("[data-lost]")).to_be_hidden(timeout=20_000)
+        ines.wait_for_selector('[data-control="hydraulic_pump"][data-position="OFF"]')
+        expect(ines.locator("[data-answered]")).to_have_text("2")
+
+
+def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(start_exercise(odile, server))
+        station = Station(ines)
+        station.at("log")
+        ines.keyboard.press("Enter")
+        station.at("outside")
+        ines.keyboard.press("Enter")
+        station.at("hydraulic-pump")
+        ines.keyboard.press("f")
+        ines.keyboard.type("electric pump")
+        ines.keyboard.press("Enter")
+        expect(ines.locator('[data-control="hydraulic_pump"]')).to_be_focused()
+        ines.keyboard.press("Space")
+        ines.wait_for_selector('[data-control="hydraulic_pump"][data-position="OFF"]')
+        expect(ines.locator('[data-control="hydraulic_pump"]')).to_have_attribute("aria-checked", "false")
+        ines.keyboard.press("c")
+        ines.keyboard.press("Tab")
+        ines.keyboard.press("Tab")
+        ines.keyboard.press("Space")
+        station.at("flap-lever")
+        lever = ines.locator('[data-control="flap_lever"]')
+        lever.focus()
+        ines.keyboard.press("ArrowDown")
+        ines.wait_for_selector('[data-control="flap_lever"][data-position="8"]')
+        ines.keyboard.press("ArrowDown")
+        ines.wait_for_selector('[data-control="flap_lever"][data-position="16"]')
+        expect(lever).to_have_attribute("aria-valuetext", "16")
+        ines.keyboard.press("?")
+        expect(ines.locator('[data-dialog="keys"]')).to_be_visible()
+
+
+def test_signed_out_at_the_station_and_back_to_the_same_run(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        address = start_exercise(odile, server)
+        ines.goto(address)
+        station = Station(ines)
+        station.answer("log")
+        station.at("outside")
+        cookies = [c for c in ines.context.cookies() if c["name"] != "lumenstat_sign_in"]
+        ines.context.clear_cookies()
+        ines.context.add_cookies(cookies)  # type: ignore[arg-type]
+        server.stop()
+        server.start()
+        expect(ines.locator('[data-dialog="signed-out"]')).to_be_visible(timeout=20_000)
+        ines.click('[data-dialog="signed-out"] a')
+        ines.fill("#sign_in_name", "ines")
+        ines.fill("#password", "frost-on-the-ramp")
+        ines.click("button:has-text('Sign in')")
+        ines.wait_for_url(address)
+        station.at("outside")
+        expect(ines.locator("[data-answered]")).to_have_text("1")
+
+
+def test_a_refusal_is_said_and_the_deck_stays_true(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(start_exercise(odile, server))
+        Station(ines).at("log")
+        ines.locator('[data-control="dc_tie"]').click()
+        expect(ines.locator("[data-say]")).to_have_text("the guard of DC tie is shut; lift it first")
+        expect(ines.locator('[data-control="dc_tie"]')).to_have_attribute("data-position", "AUTO")
+        ines.click('[data-guard="dc_tie"]')
+        ines.wait_for_selector('[data-guard="dc_tie"][aria-pressed="true"]')
+        ines.locator('[data-control="dc_tie"]').click()
+        ines.wait_for_selector('[data-control="dc_tie"][data-position="OPEN"]')

@@ -1,0 +1,103 @@
+"""The command line: what it prints, its JSON, and its exit codes."""
+
+from __future__ import annotations
+
+import csv
+import json
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from lumenstat.cli import app
+from lumenstat.documents.bundles import SHIPPED, shipped_exercises
+from lumenstat.documents.runlog import RunLog
+
+EXERCISE = str(shipped_exercises()[0])
+runner = CliRunner()
+
+
+@pytest.fixture
+def log_file(tmp_path: Path, perfect_log: RunLog) -> str:
+    path = tmp_path / "run.jsonl"
+    path.write_text(perfect_log.text())
+    return str(path)
+
+
+def test_check_is_silent_about_good_documents_and_finds_bad_ones(tmp_path: Path) -> None:
+    good = runner.invoke(app, ["check", *(str(p) for p in SHIPPED.glob("*/*.yaml")), "--json"])
+    assert good.exit_code == 0
+    assert all(each["ok"] for each in json.loads(good.stdout)["files"])
+    bad = tmp_path / "bad.yaml"
+    bad.write_text(Path(EXERCISE).read_text().replace("pass_mark: 75", "pass_mark: 500"))
+    found = runner.invoke(app, ["check", str(bad), "--json"])
+    assert found.exit_code == 1
+    (problem,) = json.loads(found.stdout)["files"][0]["problems"]
+    assert problem["path"] == "pass_mark"
+    assert problem["line"] > 1
+    assert "line" in runner.invoke(app, ["check", str(bad)]).stdout
+
+
+def test_run_gives_the_state_at_the_end_and_a_trace(log_file: str, tmp_path: Path) -> None:
+    trace = tmp_path / "trace.csv"
+    result = runner.invoke(app, ["run", EXERCISE, "--log", log_file, "--trace", str(trace), "--every", "10", "--json"])
+    assert result.exit_code == 0
+    said = json.loads(result.stdout)
+    assert said["ended_at"] == 1050.0
+    assert said["state"]["bus.ac_left.alive"] is True
+    with trace.open() as file:
+        rows = list(csv.DictReader(file))
+    assert [float(row["time"]) for row in rows[:3]] == [0.0, 10.0, 20.0]
+    assert len(rows) == 106
+    assert float(rows[-1]["bus.dc_left.volts"]) > 27
+
+
+def test_score_prints_one_json_object(log_file: str) -> None:
+    result = runner.invoke(app, ["score", EXERCISE, log_file, "--json"])
+    assert result.exit_code == 0
+    said = json.loads(result.stdout)
+    assert (said["outcome"], said["percent"]) == ("pass", 100.0)
+    assert said["points"]["earned"] == sum(item["earned"] for item in said["items"])
+    assert "pass: 100.0 %" in runner.invoke(app, ["score", EXERCISE, log_file]).stdout
+
+
+def test_a_failed_exercise_is_a_result(tmp_path: Path, perfect_log: RunLog) -> None:
+    path = tmp_path / "short.jsonl"
+    path.write_text(RunLog(perfect_log.exercise, "other digest", "e", perfect_log.events[-1:]).text())
+    result = runner.invoke(app, ["score", EXERCISE, str(path), "--json"])
+    assert result.exit_code == 0
+    assert '"fail"' in result.stdout
+    assert "documents have changed" in result.stderr
+
+
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (["score", EXERCISE, "missing.jsonl"], "cannot be read"),
+        (["run", "missing.yaml", "--log", "x"], "cannot be opened"),
+        (["schema", "aircraft"], "there is no schema"),
+        (["quantities", "rowan-r3"], "did you mean 'rowan-r2'"),
+        (["score", str(SHIPPED / "airframes" / "rowan-r2.yaml"), "x"], "is not an exercise"),
+    ],
+)
+def test_unusable_input_exits_2_and_says_why(args: list[str], says: str) -> None:
+    result = runner.invoke(app, args)
+    assert result.exit_code == 2
+    assert says in result.stderr
+
+
+def test_a_cut_off_log_is_named_by_line(tmp_path: Path, perfect_log: RunLog) -> None:
+    path = tmp_path / "cut.jsonl"
+    path.write_text(perfect_log.text()[:-20])
+    result = runner.invoke(app, ["score", EXERCISE, str(path)])
+    assert result.exit_code == 2
+    assert "line 38" in result.stderr
+
+
+def test_quantities_and_schema() -> None:
+    listed = json.loads(runner.invoke(app, ["quantities", "rowan-r2", "--json"]).stdout)["quantities"]
+    by_name = {each["name"]: each for each in listed}
+    assert by_name["battery.main.volts"]["unit"] == "V"
+    assert all(each["meaning"] for each in listed)
+    schema = json.loads(runner.invoke(app, ["schema", "checklist"]).stdout)
+    assert schema["$schema"].endswith("2020-12/schema")

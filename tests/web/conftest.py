@@ -1,0 +1,69 @@
+"""The application on a database of its own."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from lumenstat.demo import DEMO_PASSWORD
+from lumenstat.settings import Settings
+from lumenstat.web.app import create_app
+
+ORIGIN = {"origin": "http://testserver"}
+
+
+class Person:
+    """Somebody with a browser of their own, on the same application."""
+
+    def __init__(self, client: TestClient) -> None:
+        self.client = client
+
+    def token(self, path: str) -> str:
+        found = re.search(r'name="csrf" value="([^"]+)"', self.client.get(path).text)
+        assert found
+        return found.group(1)
+
+    def sign_in(self, name: str, password: str = DEMO_PASSWORD, target: str = "/") -> int:
+        form = {"csrf": self.token("/sign-in"), "sign_in_name": name, "password": password, "next": target}
+        return self.client.post("/sign-in", data=form, follow_redirects=False).status_code
+
+    def start(self, trainee: str = "Ines Okafor-Lund") -> str:
+        page = self.client.get("/exercises/frost-on-the-ramp").text
+        number = re.search(rf'<option value="(\d+)">{trainee}', page)
+        assert number
+        form = {"csrf": self.token("/exercises/frost-on-the-ramp"), "trainee": number.group(1)}
+        answer = self.client.post("/exercises/frost-on-the-ramp/start", data=form, follow_redirects=False)
+        assert answer.status_code == 303
+        return answer.headers["location"].split("/")[2]
+
+
+@pytest.fixture
+def app_client(tmp_path: Path) -> Iterator[TestClient]:
+    app = create_app(Settings(database=tmp_path / "db.sqlite", demo=True))
+    with TestClient(app, headers=ORIGIN) as client:
+        yield client
+
+
+def another(client: TestClient) -> Person:
+    """A second browser on the same, already started application."""
+    other = TestClient(client.app, headers=ORIGIN)
+    other.portal = client.portal
+    return Person(other)
+
+
+@pytest.fixture
+def odile(app_client: TestClient) -> Person:
+    person = Person(app_client)
+    assert person.sign_in("odile") == 303
+    return person
+
+
+@pytest.fixture
+def ines(app_client: TestClient, odile: Person) -> Person:
+    person = another(app_client)
+    assert person.sign_in("ines") == 303
+    return person

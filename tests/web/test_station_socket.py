@@ -1,0 +1,192 @@
+"""The station's socket: actions on disk before they are acknowledged, and bad messages that end nothing."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import select
+from starlette.testclient import WebSocketTestSession
+from starlette.websockets import WebSocketDisconnect
+
+from lumenstat.records.tables import RunEvent, SignIn
+from tests.web.conftest import Person, another
+
+
+def until(socket: WebSocketTestSession, kind: str, most: int = 200) -> dict[str, Any]:
+    for _ in range(most):
+        frame: dict[str, Any] = socket.receive_json()
+        if frame["type"] == kind:
+            return frame
+    raise AssertionError(f"no {kind} frame came")
+
+
+def send(socket: WebSocketTestSession, number: str, verb: str, **args: object) -> dict[str, Any]:
+    socket.send_json({"id": number, "verb": verb, "args": args})
+    for _ in range(200):
+        frame: dict[str, Any] = socket.receive_json()
+        if frame.get("id") == number:
+            return frame
+    raise AssertionError("no answer came")
+
+
+def kept(client: TestClient) -> list[tuple[int, str]]:
+    database = client.app.state.database  # type: ignore[attr-defined]
+    return [(row.number, row.verb) for row in database.read(lambda s: list(s.scalars(select(RunEvent))))]
+
+
+def test_an_action_is_on_disk_when_it_is_acknowledged_and_happens_once(odile: Person, ines: Person) -> None:
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        whole = until(socket, "state")
+        assert whole["whole"] is True
+        assert whole["running"] is False
+        assert whole["quantities"]["control.hydraulic_pump"] == "ON"
+        assert send(socket, "a1", "confirm", item="log")["type"] == "done"
+        assert kept(ines.client) == [(0, "confirm")]
+        assert send(socket, "a1", "confirm", item="log")["number"] == 0, "sent again after a lost link"
+        assert kept(ines.client) == [(0, "confirm")]
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        again = until(socket, "state")
+        assert again["card"]["answered"] == ["log"]
+        assert again["running"] is True
+        assert send(socket, "a1", "confirm", item="log")["number"] == 0
+
+
+def test_an_onlooker_sees_what_the_trainee_does(odile: Person, ines: Person) -> None:
+    run = odile.start()
+    with (
+        odile.client.websocket_connect(f"/runs/{run}/socket") as watching,
+        ines.client.websocket_connect(f"/runs/{run}/socket") as flying,
+    ):
+        until(watching, "state")
+        send(flying, "1", "set", control="battery_main", to="ON")
+        for _ in range(50):
+            if until(watching, "state")["quantities"].get("control.battery_main") == "ON":
+                break
+        else:
+            raise AssertionError("the onlooker never saw it")
+        assert send(watching, "2", "set", control="battery_main", to="OFF")["type"] == "refused"
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("not json", "one JSON object"),
+        ("[1, 2]", "one JSON object"),
+        ("{}", "needs an `id`"),
+        ('{"id": "1"}', "needs a `verb`"),
+        ('{"id": "1", "verb": "explode"}', "cannot be done from here"),
+        ('{"id": "1", "verb": "set", "args": 5}', "valid dictionary|instance of Set"),
+        ('{"id": "1", "verb": "set", "args": {"control": "warp", "to": "ON"}}', "there is no control 'warp'"),
+        ('{"id": "1", "verb": "set", "args": {"control": "wipers", "to": "MAD"}}', "it has OFF, SLOW, FAST"),
+        ('{"id": "' + "x" * 70 + '", "verb": "finish"}', "1 to 64 characters"),
+        ("[" * 5000, "one JSON object"),
+    ],
+)
+def test_a_bad_message_is_answered_and_the_run_goes_on(odile: Person, ines: Person, text: str, says: str) -> None:
+    import re
+
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        socket.send_text(text)
+        assert re.search(says, until(socket, "refused")["says"])
+        assert send(socket, "ok", "confirm", item="log")["type"] == "done"
+
+
+def test_a_foreign_page_a_stranger_and_another_trainee_are_turned_away(odile: Person, ines: Person, app_client: TestClient) -> None:
+    run = odile.start("Tobias Arkwell")
+    cases = [
+        (another(app_client).client, {}, 4401),
+        (ines.client, {}, 4404),
+        (odile.client, {"origin": "http://elsewhere.example"}, 4403),
+    ]
+    for client, headers, code in cases:
+        with client.websocket_connect(f"/runs/{run}/socket", headers=headers) as socket:
+            with pytest.raises(WebSocketDisconnect) as closed:
+                socket.receive_json()
+            assert closed.value.code == code
+
+
+def test_an_expired_sign_in_is_told_and_the_same_run_goes_on_after_signing_in(odile: Person, ines: Person) -> None:
+    run = odile.start()
+    database = ines.client.app.state.database  # type: ignore[attr-defined]
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        until(socket, "state")
+        send(socket, "1", "confirm", item="log")
+        database.write(lambda s: [s.delete(row) for row in s.scalars(select(SignIn)) if row.person.sign_in_name == "ines"] and None)
+        socket.send_json({"id": "2", "verb": "confirm", "args": {"item": "outside"}})
+        with pytest.raises(WebSocketDisconnect) as closed:
+            for _ in range(200):
+                socket.receive_json()
+        assert closed.value.code == 4401
+    assert ines.sign_in("ines", target=f"/runs/{run}/station") == 303
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        assert until(socket, "state")["card"]["answered"] == ["log"]
+
+
+def test_a_failed_disk_takes_nothing_back_that_was_acknowledged(odile: Person, ines: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+    from lumenstat.records import runs
+
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        send(socket, "1", "confirm", item="log")
+        real = runs.add_event
+
+        def full(*_: object) -> None:
+            raise OSError("disk full")
+
+        monkeypatch.setattr(runs, "add_event", full)
+        refused = send(socket, "2", "set", control="battery_main", to="ON")
+        assert refused["type"] == "refused"
+        assert "did not happen" in refused["says"]
+        monkeypatch.setattr(runs, "add_event", real)
+        assert send(socket, "3", "confirm", item="outside")["type"] == "done"
+        assert kept(ines.client) == [(0, "confirm"), (1, "confirm")]
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        assert until(socket, "state")["quantities"]["control.battery_main"] == "OFF"
+
+
+def test_ending_leads_to_the_debrief_and_the_log_scores_the_same_outside(odile: Person, ines: Person, tmp_path: Any) -> None:
+    import json
+
+    from typer.testing import CliRunner
+
+    from lumenstat.cli import app
+    from lumenstat.documents.bundles import shipped_exercises
+
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        send(socket, "1", "confirm", item="log")
+        send(socket, "2", "set", control="flap_lever", to="8")
+    with odile.client.websocket_connect(f"/runs/{run}/socket") as watching:
+        assert send(watching, "end", "finish")["type"] == "done"
+        until(watching, "ended", most=400)
+    page = odile.client.get(f"/runs/{run}/debrief").text
+    assert 'data-outcome="fail"' in page
+    assert ines.client.get(f"/runs/{run}/station", follow_redirects=False).headers["location"].endswith("/debrief")
+    log = tmp_path / "run.jsonl"
+    log.write_text(odile.client.get(f"/runs/{run}/log.jsonl").text)
+    result = CliRunner().invoke(app, ["score", str(shipped_exercises()[0]), str(log), "--json"])
+    assert result.exit_code == 0
+    outside = json.loads(result.stdout)
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    from lumenstat.records.runs import find_run
+
+    inside = json.loads(database.read(lambda s: find_run(s, run)).ledger)
+    assert outside["items"] == inside["items"]
+    assert outside["percent"] == inside["percent"]
+    with odile.client.websocket_connect(f"/runs/{run}/socket") as late:
+        assert late.receive_json()["type"] == "ended"
+
+
+def test_frames_come_about_ten_times_a_second_while_time_passes(odile: Person, ines: Person) -> None:
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        send(socket, "1", "confirm", item="log")
+        begun = time.monotonic()
+        for _ in range(8):
+            until(socket, "state")
+        assert 0.3 < time.monotonic() - begun < 8
