@@ -7,4 +7,3 @@ out=../src/lumenstat/web/static/dist
 mkdir -p "$out"
 npx tailwindcss --input lumenstat.css --output "$out/lumenstat.css" --minify 2>/dev/null
 cp node_modules/@alpinejs/csp/dist/cdn.min.js "$out/alpine.csp.min.js"
-cp node_modules/@alpinejs/csp/package.json /dev/null

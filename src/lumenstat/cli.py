@@ -18,7 +18,9 @@ from lumenstat.documents.runlog import RunLog, parse_log
 from lumenstat.documents.values import nearest
 from lumenstat.errors import DocumentError, LogError, LumenstatError
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="Cold-and-dark startup exercises. A training aid only.")
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, help="Cold-and-dark startup exercises. A training aid only."
+)
 
 Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
 UNUSABLE = 2
@@ -109,7 +111,13 @@ def run(
         "ended_at": flight.end / 100,
         "state": flight.aircraft.state(),
         "limits": [
-            {"id": e.limit.id, "from": e.start / 100, "to": e.end / 100, "peak": e.peak, "severity": e.limit.severity}
+            {
+                "id": e.limit.id,
+                "from": e.start / 100,
+                "to": e.end / 100,
+                "peak": e.peak,
+                "severity": e.limit.severity,
+            }
             for e in flight.exceedances
         ],
         "digest": bundle.digest,
@@ -173,11 +181,17 @@ def schema(name: Annotated[str, typer.Argument(help="airframe, checklist or exer
 def document_schema(name: str) -> dict[str, Any]:
     """The published schema of a kind of document."""
     model = FORMATS[f"lumenstat/{name}/1"]
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **model.model_json_schema(by_alias=True)}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **model.model_json_schema(by_alias=True),
+    }
 
 
 @app.command()
-def quantities(airframe: Annotated[str, typer.Argument(help="A file, or the id of a shipped airframe.")], as_json: Json = False) -> None:
+def quantities(
+    airframe: Annotated[str, typer.Argument(help="A file, or the id of a shipped airframe.")],
+    as_json: Json = False,
+) -> None:
     """List everything observable on an airframe with unit and meaning."""
     path = Path(airframe)
     try:
@@ -218,7 +232,9 @@ def serve(
 
 
 @app.callback(invoke_without_command=True)
-def version(show: Annotated[bool, typer.Option("--version", help="Print the version and stop.")] = False) -> None:
+def version(
+    show: Annotated[bool, typer.Option("--version", help="Print the version and stop.")] = False,
+) -> None:
     """Cold-and-dark startup exercises, flown in a model and judged. A training aid only."""
     if show:
         typer.echo(f"lumenstat {__version__}")

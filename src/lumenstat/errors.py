@@ -1,12 +1,12 @@
 """The one tree of errors. A trainee's mistake is a result and never appears here.
 
-    LumenstatError
-    ├── DocumentError      a document cannot be used; holds every problem found, with line and remedy
-    ├── ExpressionError    an expression cannot be used; says where in its text
-    ├── LogError           a run log cannot be read; says which line
-    ├── ActionRefused      an action names something the aircraft or the exercise does not have
-    ├── ModelError         the simulation left the range where it means anything; names quantity and time
-    └── RecordError        a record is missing or in a state that does not allow what was asked
+LumenstatError
+├── DocumentError      a document cannot be used; holds every problem found, with line and remedy
+├── ExpressionError    an expression cannot be used; says where in its text
+├── LogError           a run log cannot be read; says which line
+├── ActionRefused      an action names something the aircraft or the exercise does not have
+├── ModelError         the simulation left the range where it means anything; names quantity and time
+└── RecordError        a record is missing or in a state that does not allow what was asked
 """
 
 from __future__ import annotations

@@ -48,9 +48,19 @@ def replaced(wanted: Callable[[LogEvent], bool], **args: object) -> Change:
 
 def test_a_flight_without_a_slip_earns_everything(frost: Bundle) -> None:
     ledger = judged(frost, perfect_frost())
-    assert (ledger.outcome, ledger.percent, slips(ledger), ledger.extras, ledger.limits) == ("pass", 100.0, {}, (), ())
+    assert (ledger.outcome, ledger.percent, slips(ledger), ledger.extras, ledger.limits) == (
+        "pass",
+        100.0,
+        {},
+        (),
+        (),
+    )
     assert ledger.band == "Strong"
-    assert ledger.points.earned == ledger.points.possible == sum(i.weight for s in frost.checklists[0].sections for i in s.items)
+    assert (
+        ledger.points.earned
+        == ledger.points.possible
+        == sum(i.weight for s in frost.checklists[0].sections for i in s.items)
+    )
 
 
 HAND_JUDGED: list[tuple[str, Change, dict[str, str]]] = [
@@ -91,14 +101,14 @@ def test_hand_judged(frost: Bundle, change: Change, expected: dict[str, str]) ->
 
 def test_points_follow_the_contract(frost: Bundle) -> None:
     """Contract: corrected .75, out of order .5, early .5, wrong and omitted 0, each hint level -.25."""
-    changes = {
+    changes: dict[str, tuple[Change, float]] = {
         "signs": (lambda e: inserted(e, event(242, "set", control="seat_signs", to="AUTO")), 0.75),
         "log": (moved(about("confirm", item="log"), 1049), 1.0),
         "charged": (moved(about("respond", item="charged"), 600), 0.5),
         "first-frequency": (lambda e: inserted(e, *(event(120 + n, "hint", item="first-frequency", level=n) for n in (1, 2, 3))), 0.25),
     }  # fmt: skip
     for item, (change, earned) in changes.items():
-        ledger = judged(frost, change(perfect_frost()))  # type: ignore[operator]
+        ledger = judged(frost, change(perfect_frost()))
         assert next(row.earned for row in ledger.items if row.item == item) == earned, item
         assert ledger.points.earned == pytest.approx(sum(row.earned for row in ledger.items))
 
@@ -154,7 +164,9 @@ def test_extras_are_told_apart_by_what_they_did(frost: Bundle, more: list[LogEve
 
 def test_harmless_and_undone_extras_never_change_the_score(frost: Bundle) -> None:
     base = judged(frost, perfect_frost()).percent
-    busy = inserted(perfect_frost(), *(event(300 + n, "set", control="beacon", to=("ON", "OFF")[n % 2]) for n in range(6)))
+    busy = inserted(
+        perfect_frost(), *(event(300 + n, "set", control="beacon", to=("ON", "OFF")[n % 2]) for n in range(6))
+    )
     assert judged(frost, busy).percent == base
 
 
@@ -162,7 +174,10 @@ def test_every_row_gives_one_sentence_and_its_evidence(frost: Bundle) -> None:
     ledger = judged(frost, perfect_frost())
     assert all(row.says.endswith(".") for row in ledger.items)
     row = next(row for row in ledger.items if row.item == "start-at-rest")
-    assert {(e.name, e.value) for e in row.evidence} == {("Battery volts", "24.0 V"), ("Meter shows", "START")}
+    assert {(e.name, e.value) for e in row.evidence} == {
+        ("Battery volts", "24.0 V"),
+        ("Meter shows", "START"),
+    }
     assert row.says == "Showed 24.0 V, called 24, judged below limits."
 
 

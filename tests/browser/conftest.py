@@ -81,9 +81,11 @@ def signed_in(browser: Browser, server: Server, name: str) -> Iterator[Page]:
     page.on("pageerror", lambda error: complaints.append(str(error)))
     page.on(
         "console",
-        lambda message: complaints.append(message.text)
-        if message.type == "error" and "WebSocket connection" not in message.text
-        else None,
+        lambda message: (
+            complaints.append(message.text)
+            if message.type == "error" and "WebSocket connection" not in message.text
+            else None
+        ),
     )
     page.goto(f"{server.address}/sign-in")
     page.fill("#sign_in_name", name)

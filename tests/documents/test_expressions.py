@@ -38,7 +38,11 @@ def value_of(text: str, **values: object) -> object:
         ("22 < bus.left.volts <= 24", {"bus_left_volts": 24.0}, True),
         ("22 < bus.left.volts <= 24", {"bus_left_volts": 24.1}, False),
         ("engine.1.speed * 2 + 1 == 21", {"engine_1_speed": 10.0}, True),
-        ("not contactor.tie.shut and alive(bus.left)", {"contactor_tie_shut": False, "bus_left_alive": True}, True),
+        (
+            "not contactor.tie.shut and alive(bus.left)",
+            {"contactor_tie_shut": False, "bus_left_alive": True},
+            True,
+        ),
         ('control.master in ("OFF", "ON")', {"control_master": "ON"}, True),
         ('control.master not in ("OFF", "ON")', {"control_master": "ON"}, False),
         ("instrument.meter.reads > 5", {"instrument_meter_reads": None}, False),
@@ -49,7 +53,11 @@ def value_of(text: str, **values: object) -> object:
         ("10 / bus.left.volts > 0", {"bus_left_volts": 0.0}, False),
         ("max(bus.left.volts, 3) == 7", {"bus_left_volts": 7.0}, True),
         ("abs(-bus.left.volts) == 7", {"bus_left_volts": 7.0}, True),
-        ("alive(bus.left) != contactor.tie.shut", {"bus_left_alive": True, "contactor_tie_shut": True}, False),
+        (
+            "alive(bus.left) != contactor.tie.shut",
+            {"bus_left_alive": True, "contactor_tie_shut": True},
+            False,
+        ),
     ],
 )
 def test_means_what_it_says(text: str, values: dict[str, object], expected: bool) -> None:

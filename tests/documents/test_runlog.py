@@ -20,7 +20,11 @@ def test_a_log_reads_back_as_it_was(perfect_log: RunLog) -> None:
         ("", 1, "is empty"),
         ('{"format":"other/1"}\n', 1, "the first line is a header"),
         (HEADER.replace('"digest":"d",', ""), 1, "needs 'digest'"),
-        (HEADER + '{"t":2,"by":"trainee","finish":{}}\n{"t":1,"by":"trainee","finish":{}}\n', 3, "goes back in time"),
+        (
+            HEADER + '{"t":2,"by":"trainee","finish":{}}\n{"t":1,"by":"trainee","finish":{}}\n',
+            3,
+            "goes back in time",
+        ),
         (HEADER + '{"t":1,"by":"trainee","set":{"control":"a","to"', 2, "cut off"),
         (HEADER + '{"t":1,"by":"pilot","finish":{}}\n', 2, "`by` is one of"),
         (HEADER + '{"t":-1,"by":"trainee","finish":{}}\n', 2, "`t` is a number"),

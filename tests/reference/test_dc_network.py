@@ -77,10 +77,9 @@ class Circuit:
         return max(abs(each) for each in left)
 
     def netlist(self) -> str:
-        name = lambda n: "0" if n == GROUND else f"n{n}"  # noqa: E731
         lines = []
         for index, (branch, emf) in enumerate(zip(self.branches, self.emf, strict=True)):
-            a, b = name(branch.a), name(branch.b)
+            a, b = _node(branch.a), _node(branch.b)
             across = f"V({a},{b})" if branch.a != GROUND else f"(-V({b}))"
             law = f"{branch.siemens:.9g}*({across}+({emf:.9g}))"
             if branch.high != math.inf:
@@ -100,12 +99,18 @@ class Circuit:
         return "\n".join(lines)
 
 
+def _node(number: int) -> str:
+    return "0" if number == GROUND else f"n{number}"
+
+
 def spice_volts(circuit: Circuit, folder: Path) -> list[float] | None:
     """Node volts from ngspice, or None where it finds no operating point itself."""
     prints = "\n".join(f"print v(n{n})" for n in range(circuit.size))
     deck = folder / "net.cir"
-    deck.write_text(f"network\n{circuit.netlist()}\n.options reltol=1e-6 itl1=2000\n.control\nop\n{prints}\n.endc\n.end\n")
-    done = subprocess.run(["ngspice", "-b", str(deck)], capture_output=True, text=True, timeout=30)
+    deck.write_text(
+        f"network\n{circuit.netlist()}\n.options reltol=1e-6 itl1=2000\n.control\nop\n{prints}\n.endc\n.end\n"
+    )
+    done = subprocess.run(["ngspice", "-b", str(deck)], check=False, capture_output=True, text=True, timeout=30)
     found = dict(re.findall(r"v\(n(\d+)\) = (\S+)", done.stdout))
     if len(found) != circuit.size or "singular" in done.stderr.lower() or "failed" in done.stderr.lower():
         return None

@@ -29,7 +29,9 @@ class Case:
                 if keys[i] == keys[j] and (i, j) not in self.before:
                     keys[j] = 10 + j
         actions = [r.choice(keys) for _ in range(r.randint(0, 6))]
-        self.candidates = [Candidate(i, a) for i in range(self.items) for a, key in enumerate(actions) if key == keys[i]]
+        self.candidates = [
+            Candidate(i, a) for i in range(self.items) for a, key in enumerate(actions) if key == keys[i]
+        ]
         r.shuffle(self.candidates)
 
     def precedes(self, i: int, j: int) -> bool:

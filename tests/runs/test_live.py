@@ -60,15 +60,21 @@ def test_the_clock_never_goes_back(wall: Wall) -> None:
     assert clock.now() == 0
 
 
-def test_a_live_flight_is_judged_like_its_log(live: LiveRun, wall: Wall, frost: Bundle, perfect_events: list[LogEvent]) -> None:
+def test_a_live_flight_is_judged_like_its_log(
+    live: LiveRun, wall: Wall, frost: Bundle, perfect_events: list[LogEvent]
+) -> None:
     fly(live, wall, perfect_events, polls=0.37)
     assert live.finished
     flown = score(frost, log_of(frost, live.log))
     assert flown.ledger.percent == 100.0
-    assert flown.flight.aircraft.a == live.aircraft.a, "the replay stands where the live aircraft stood, to the last bit"
+    assert flown.flight.aircraft.a == live.aircraft.a, (
+        "the replay stands where the live aircraft stood, to the last bit"
+    )
 
 
-def test_a_restart_goes_on_from_the_log(live: LiveRun, wall: Wall, frost: Bundle, perfect_events: list[LogEvent]) -> None:
+def test_a_restart_goes_on_from_the_log(
+    live: LiveRun, wall: Wall, frost: Bundle, perfect_events: list[LogEvent]
+) -> None:
     fly(live, wall, perfect_events[:20])
     again = LiveRun("r", frost, live.log, live.clock.now())
     assert again.aircraft.d == live.aircraft.d
@@ -76,7 +82,9 @@ def test_a_restart_goes_on_from_the_log(live: LiveRun, wall: Wall, frost: Bundle
     assert again.clock.running
 
 
-def test_time_lapse_only_while_waiting_and_back_to_one_by_itself(live: LiveRun, wall: Wall, perfect_events: list[LogEvent]) -> None:
+def test_time_lapse_only_while_waiting_and_back_to_one_by_itself(
+    live: LiveRun, wall: Wall, perfect_events: list[LogEvent]
+) -> None:
     with pytest.raises(ActionRefused, match="nothing to do but wait"):
         live.act("trainee", "rate", {"times": 10})
     fly(live, wall, perfect_events[:21])
@@ -94,7 +102,9 @@ def test_time_lapse_only_while_waiting_and_back_to_one_by_itself(live: LiveRun, 
     assert arrived <= live.log[-1].tick <= arrived + 100, "it stopped when the crew had the cart in"
 
 
-def test_an_action_under_time_lapse_drops_to_one_first(live: LiveRun, wall: Wall, perfect_events: list[LogEvent]) -> None:
+def test_an_action_under_time_lapse_drops_to_one_first(
+    live: LiveRun, wall: Wall, perfect_events: list[LogEvent]
+) -> None:
     fly(live, wall, perfect_events[:21])
     live.act("trainee", "rate", {"times": 5})
     wall.seconds += 1

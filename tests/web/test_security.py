@@ -14,7 +14,14 @@ from tests.web.conftest import Person, another
 
 
 def test_every_page_carries_the_strict_policy(odile: Person) -> None:
-    for path in ("/sign-in", "/exercises", "/exercises/frost-on-the-ramp", "/runs", "/nowhere", "/static/dist/lumenstat.css"):
+    for path in (
+        "/sign-in",
+        "/exercises",
+        "/exercises/frost-on-the-ramp",
+        "/runs",
+        "/nowhere",
+        "/static/dist/lumenstat.css",
+    ):
         policy = odile.client.get(path).headers["content-security-policy"]
         assert "script-src 'self'" in policy
         assert "unsafe" not in policy
@@ -77,7 +84,13 @@ def test_signing_out_ends_it(ines: Person) -> None:
 
 @pytest.mark.parametrize(
     ("target", "where"),
-    [("/runs/1/station", "/runs/1/station"), ("//evil.example", "/"), ("https://evil.example", "/"), ("/\\evil", "/"), ("/a\nb", "/")],
+    [
+        ("/runs/1/station", "/runs/1/station"),
+        ("//evil.example", "/"),
+        ("https://evil.example", "/"),
+        ("/\\evil", "/"),
+        ("/a\nb", "/"),
+    ],
 )
 def test_signing_in_leads_to_our_own_pages_only(target: str, where: str) -> None:
     assert safe_next(target) == where
@@ -95,7 +108,13 @@ def test_the_first_visit_makes_the_first_instructor_with_the_code(tmp_path: Path
     app = create_app(Settings(database=tmp_path / "bare.sqlite"))
     with TestClient(app) as client:
         person = Person(client)
-        form = {"csrf": person.token("/"), "code": "wrong", "name": "Ada", "sign_in_name": "ada", "password": "a long password"}
+        form = {
+            "csrf": person.token("/"),
+            "code": "wrong",
+            "name": "Ada",
+            "sign_in_name": "ada",
+            "password": "a long password",
+        }
         assert client.post("/first-instructor", data=form).status_code == 400
         form["code"] = app.state.first_code
         assert client.post("/first-instructor", data=form, follow_redirects=False).status_code == 303

@@ -96,7 +96,9 @@ def test_a_bad_message_is_answered_and_the_run_goes_on(odile: Person, ines: Pers
         assert send(socket, "ok", "confirm", item="log")["type"] == "done"
 
 
-def test_a_foreign_page_a_stranger_and_another_trainee_are_turned_away(odile: Person, ines: Person, app_client: TestClient) -> None:
+def test_a_foreign_page_a_stranger_and_another_trainee_are_turned_away(
+    odile: Person, ines: Person, app_client: TestClient
+) -> None:
     run = odile.start("Tobias Arkwell")
     cases = [
         (another(app_client).client, {}, 4401),
@@ -116,7 +118,9 @@ def test_an_expired_sign_in_is_told_and_the_same_run_goes_on_after_signing_in(od
     with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
         until(socket, "state")
         send(socket, "1", "confirm", item="log")
-        database.write(lambda s: [s.delete(row) for row in s.scalars(select(SignIn)) if row.person.sign_in_name == "ines"] and None)
+        database.write(
+            lambda s: [s.delete(row) for row in s.scalars(select(SignIn)) if row.person.sign_in_name == "ines"] and None
+        )
         socket.send_json({"id": "2", "verb": "confirm", "args": {"item": "outside"}})
         with pytest.raises(WebSocketDisconnect) as closed:
             for _ in range(200):
@@ -127,7 +131,9 @@ def test_an_expired_sign_in_is_told_and_the_same_run_goes_on_after_signing_in(od
         assert until(socket, "state")["card"]["answered"] == ["log"]
 
 
-def test_a_failed_disk_takes_nothing_back_that_was_acknowledged(odile: Person, ines: Person, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_failed_disk_takes_nothing_back_that_was_acknowledged(
+    odile: Person, ines: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from lumenstat.records import runs
 
     run = odile.start()
@@ -149,7 +155,9 @@ def test_a_failed_disk_takes_nothing_back_that_was_acknowledged(odile: Person, i
         assert until(socket, "state")["quantities"]["control.battery_main"] == "OFF"
 
 
-def test_ending_leads_to_the_debrief_and_the_log_scores_the_same_outside(odile: Person, ines: Person, tmp_path: Any) -> None:
+def test_ending_leads_to_the_debrief_and_the_log_scores_the_same_outside(
+    odile: Person, ines: Person, tmp_path: Any
+) -> None:
     import json
 
     from typer.testing import CliRunner

@@ -30,7 +30,12 @@ def judge_extras(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], lef
         if effect == "harmless" and pair is not None:
             effect, what = "undone", f"put back at {events[pair].tick / 100:.1f} s before it mattered"
         rows.append(
-            ExtraRow(t=event.tick / 100, control=_subject(event), effect=effect, says=f"{_did(bundle, event)}: {what}.")
+            ExtraRow(
+                t=event.tick / 100,
+                control=_subject(event),
+                effect=effect,
+                says=f"{_did(bundle, event)}: {what}.",
+            )
         )
     return rows
 
@@ -84,7 +89,10 @@ def _difference(bundle: Bundle, flight: Flight, without: Flight, event: LogEvent
     for bus, name in names.items():
         change = _alive_seconds(flight, bus) - _alive_seconds(without, bus)
         if abs(change) > ALIVE_SECONDS_THAT_MATTER:
-            return "deviation", f"{name} was alive {abs(change):.0f} s {'longer' if change > 0 else 'shorter'} for it"
+            return (
+                "deviation",
+                f"{name} was alive {abs(change):.0f} s {'longer' if change > 0 else 'shorter'} for it",
+            )
     with_, other = flight.aircraft.state(), without.aircraft.state()
     own = {f"control.{_subject(event)}", f"guard.{_subject(event)}"}
     for name, value in with_.items():

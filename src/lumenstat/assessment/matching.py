@@ -41,9 +41,7 @@ def best_reading(
     return sorted((candidates[p] for p in kept), key=lambda c: (c.item, c.action))
 
 
-def _contradictions(
-    candidates: Sequence[Candidate], precedes: Callable[[int, int], bool]
-) -> list[list[int]]:
+def _contradictions(candidates: Sequence[Candidate], precedes: Callable[[int, int], bool]) -> list[list[int]]:
     return [
         [
             q
@@ -67,9 +65,7 @@ def _worth(candidates: Sequence[Candidate], weight: Callable[[int], float]) -> l
     action_room = len(items) * (len(actions) + 1)
     item_room = action_room << len(items)
     return [
-        int(weights[c.item] * scale) * item_room * 2
-        + (action_room << rank[c.item])
-        + len(actions) - lateness[c.action]
+        int(weights[c.item] * scale) * item_room * 2 + (action_room << rank[c.item]) + len(actions) - lateness[c.action]
         for c in candidates
     ]
 
@@ -81,7 +77,7 @@ def _common(a: int, b: int) -> int:
 
 
 def _heaviest_antichain(worth: list[int], before: list[list[int]]) -> list[int]:
-    """Indices of a maximum-weight antichain. Source -> left (worth), left -> right (unbounded), right -> sink (worth)."""
+    """A maximum-weight antichain: source to left (worth), left to right (unbounded), right to sink (worth)."""
     size = len(worth)
     source, sink = 2 * size, 2 * size + 1
     graph = _Graph(2 * size + 2)

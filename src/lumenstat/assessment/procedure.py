@@ -6,7 +6,16 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, ControlItem, DecideItem, Item, PaperValue, RequestItem, Section, WaitItem
+from lumenstat.documents.checklist import (
+    CheckItem,
+    ControlItem,
+    DecideItem,
+    Item,
+    PaperValue,
+    RequestItem,
+    Section,
+    WaitItem,
+)
 
 
 @dataclass(frozen=True)

@@ -163,7 +163,7 @@ class _Judge:
         rows = tuple(self._row(step) for step in self.procedure.steps)
         extras = tuple(judge_extras(self.bundle, self.flight, self.events, self._left_over()))
         limits = tuple(_limit_row(each) for each in self.flight.exceedances)
-        gates = tuple([*self._item_gates(rows), *self._limit_gates()])
+        gates = (*self._item_gates(rows), *self._limit_gates())
         possible = sum(row.possible for row in rows)
         lost = sum(extra.effect == "deviation" for extra in extras)
         earned = sum(row.earned for row in rows) - lost
@@ -233,16 +233,25 @@ class _Judge:
             waited = (attempt.tick - other.tick) / 100
             if waited < item.not_before.seconds:
                 name = self.procedure.by_id[item.not_before.item].item.challenge
-                return "early", f"{waited:.1f} s after '{name}'; at least {item.not_before.seconds:g} s were due."
+                return (
+                    "early",
+                    f"{waited:.1f} s after '{name}'; at least {item.not_before.seconds:g} s were due.",
+                )
         if item.within is not None and (other := self._done(item.within.item)) is not None:
             waited = (attempt.tick - other.tick) / 100
             if waited > item.within.seconds:
                 name = self.procedure.by_id[item.within.item].item.challenge
-                return "late", f"{waited:.1f} s after '{name}'; at most {item.within.seconds:g} s were allowed."
+                return (
+                    "late",
+                    f"{waited:.1f} s after '{name}'; at most {item.within.seconds:g} s were allowed.",
+                )
         if isinstance(item, WaitItem) and item.at_most is not None:
             due = self.flight.timelines[item.until].first_true()
             if due is not None and (attempt.tick - due) / 100 > item.at_most:
-                return "late", f"It was there from {due / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s."
+                return (
+                    "late",
+                    f"It was there from {due / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s.",
+                )
         return "done", attempt.says
 
     def _done(self, item_id: str) -> Attempt | None:
@@ -258,7 +267,9 @@ class _Judge:
             return f"{at}, before '{self._challenge(other)}' ({self.kept[other].tick / 100:.1f} s), which comes first."
         if soon:
             other = min(soon)
-            return f"{at}, only after '{self._challenge(other)}' ({self.kept[other].tick / 100:.1f} s), which comes later."
+            return (
+                f"{at}, only after '{self._challenge(other)}' ({self.kept[other].tick / 100:.1f} s), which comes later."
+            )
         return f"{at}, out of its place."
 
     def _challenge(self, number: int) -> str:
@@ -306,7 +317,9 @@ class _Judge:
     def _left_over(self) -> list[int]:
         """Actions that belong to no item and were not part of reading or putting right what an item names."""
         airframe = self.bundle.airframe
-        reading = {i.selector for i in airframe.instruments.values()} | {i.dimmer for i in airframe.instruments.values()}
+        reading = {i.selector for i in airframe.instruments.values()} | {
+            i.dimmer for i in airframe.instruments.values()
+        }
         verified = {
             (control, target_of(step.item, self.procedure.papers))
             for step in self.steps

@@ -25,11 +25,22 @@ from lumenstat.documents.values import (
 Severity = Literal["limit", "hazard"]
 
 
-class Bus(Written):
-    """A point that volts are shared at. It is alive from `alive_above` until it falls under `dead_below`."""
+class Part(Written):
+    """Base of everything on an airframe that has an id and a name."""
 
     id: Name
     name: Text
+
+
+class AcSource(Part):
+    """Base of what AC buses can be fed from."""
+
+    rated_va: Positive
+
+
+class Bus(Part):
+    """A point that volts are shared at. It is alive from `alive_above` until it falls under `dead_below`."""
+
     kind: Literal["dc", "ac"]
     nominal_volts: Positive
     permitted: Band
@@ -38,11 +49,9 @@ class Bus(Written):
     hot: Flag = False
 
 
-class Battery(Written):
+class Battery(Part):
     """Open-circuit volts by chemistry and charge, one resistance and one polarisation lag."""
 
-    id: Name
-    name: Text
     bus: Name
     chemistry: Literal["lead-acid", "nickel-cadmium"]
     cells: int = Field(ge=1, le=400)
@@ -56,13 +65,10 @@ class Battery(Written):
     cold_per_degree: NotNegative = 0.012
 
 
-class GroundSupply(Written):
+class GroundSupply(AcSource):
     """A cart's plug. It is ready while its volts and hertz stand inside the tolerance."""
 
-    id: Name
-    name: Text
     bus: Name
-    rated_va: Positive
     droop_volts: NotNegative = 1.0
     volts: Band
     hertz: Band
@@ -70,11 +76,9 @@ class GroundSupply(Written):
     plugged_when: ExpressionText
 
 
-class Rectifier(Written):
+class Rectifier(Part):
     """AC in, DC out: never takes current back, and holds its current at the limit."""
 
-    id: Name
-    name: Text
     input: Name
     output: Name
     volts: Positive
@@ -83,24 +87,19 @@ class Rectifier(Written):
     efficiency: Fraction = 0.88
 
 
-class Inverter(Written):
+class Inverter(AcSource):
     """DC in, AC out, while its input bus is alive and it is asked to run."""
 
-    id: Name
-    name: Text
     input: Name
     volts: Positive
     hertz: Positive
-    rated_va: Positive
     efficiency: Fraction = 0.8
     offered_when: ExpressionText
 
 
-class Diode(Written):
+class Diode(Part):
     """Lets current pass one way, from `anode` to `cathode`."""
 
-    id: Name
-    name: Text
     anode: Name
     cathode: Name
     drop_volts: NotNegative = 0.7
@@ -114,11 +113,9 @@ class CurrentLimit(Written):
     toward: Name
 
 
-class Contactor(Written):
+class Contactor(Part):
     """Joins two DC buses while its logic is true, after its pull-in time."""
 
-    id: Name
-    name: Text
     between: tuple[Name, Name]
     closes_when: ExpressionText
     pull_in_seconds: Seconds = 0.05
@@ -127,11 +124,9 @@ class Contactor(Written):
     limit: CurrentLimit | None = None
 
 
-class Load(Written):
+class Load(Part):
     """Takes constant power from its bus while asked to."""
 
-    id: Name
-    name: Text
     bus: Name
     watts: Positive
     when: ExpressionText | None = None
@@ -170,31 +165,25 @@ class Electrical(Written):
     transfer_seconds: Seconds = 0.06
 
 
-class HydraulicSystem(Written):
+class HydraulicSystem(Part):
     """A pressure that rises and falls with a first-order lag."""
 
-    id: Name
-    name: Text
     nominal_psi: Positive
     lag_seconds: Positive
 
 
-class HydraulicPump(Written):
+class HydraulicPump(Part):
     """An electric pump: takes its watts from its bus and drives its system while asked to."""
 
-    id: Name
-    name: Text
     bus: Name
     system: Name
     watts: Positive
     when: ExpressionText
 
 
-class Surface(Written):
+class Surface(Part):
     """Something that follows a lever as soon as its system has pressure enough."""
 
-    id: Name
-    name: Text
     system: Name
     moves_above_psi: Positive
     lever: Name
@@ -219,11 +208,9 @@ class Comparator(Written):
     off_below: Number
 
 
-class Control(Written):
+class Control(Part):
     """A switch, lever, button or entry. `positions` run from top to bottom or left to right."""
 
-    id: Name
-    name: Text
     kind: Literal["toggle", "guarded-toggle", "rotary", "push-latch", "momentary", "lever", "entry"]
     positions: tuple[Position, ...] = ()
     usual: Position
@@ -233,15 +220,13 @@ class Control(Written):
     step: Positive | None = None
 
 
-class Instrument(Written):
+class Instrument(Part):
     """Shows a quantity, or one of several by a selector, while its bus lives.
 
     A mechanical instrument needs no bus. A display with a dimmer is alive but shows nothing below
     `visible_from`.
     """
 
-    id: Name
-    name: Text
     unit: Text
     bus: Name | None = None
     mechanical: Flag = False
@@ -254,21 +239,17 @@ class Instrument(Written):
     scale: Band
 
 
-class Lamp(Written):
+class Lamp(Part):
     """Lit while its bus lives and its expression is true."""
 
-    id: Name
-    name: Text
     bus: Name
     when: ExpressionText
     colour: Literal["lamp", "amber", "red"] = "lamp"
 
 
-class Panel(Written):
+class Panel(Part):
     """A zone of the deck: lights with its bus. `place` is column, row, width on a grid of 12 columns."""
 
-    id: Name
-    name: Text
     bus: Name
     place: tuple[int, int, int]
     note: Text | None = None
@@ -277,11 +258,9 @@ class Panel(Written):
     lamps: tuple[Lamp, ...] = ()
 
 
-class ServiceAction(Written):
+class ServiceAction(Part):
     """Something that can be asked of the crew outside, how long it takes and what they say."""
 
-    id: Name
-    name: Text
     possible_when: tuple[Name, ...]
     leaves: Name
     seconds: Seconds
@@ -290,20 +269,16 @@ class ServiceAction(Written):
     brings_next_cart_of: Name | None = None
 
 
-class Service(Written):
+class Service(Part):
     """What the ground crew do. `states` begins with the state of an aircraft left alone."""
 
-    id: Name
-    name: Text
     states: tuple[Name, ...]
     actions: tuple[ServiceAction, ...]
 
 
-class Limit(Written):
+class Limit(Part):
     """A named exceedance."""
 
-    id: Name
-    name: Text
     when: ExpressionText
     for_seconds: Seconds = Field(default=0.0, alias="for")
     severity: Severity

@@ -115,8 +115,12 @@ def _check_electrical(airframe: Airframe, checker: Checker) -> None:
         for n, part in enumerate(getattr(electrical, group)):
             for key in keys:
                 checker.known(("electrical", group, n, key), "bus of that kind", getattr(part, key), among)
-    every = [p.id for group in type(electrical).model_fields if isinstance(getattr(electrical, group), tuple)
-             for p in getattr(electrical, group)]
+    every = [
+        p.id
+        for group in type(electrical).model_fields
+        if isinstance(getattr(electrical, group), tuple)
+        for p in getattr(electrical, group)
+    ]
     checker.unique(("electrical",), "part", every)
     for n, contactor in enumerate(electrical.contactors):
         at: Path_ = ("electrical", "contactors", n)
@@ -126,7 +130,9 @@ def _check_electrical(airframe: Airframe, checker: Checker) -> None:
             checker.known((*at, "limit", "toward"), "end of this contactor", contactor.limit.toward, contactor.between)
         checker.truth((*at, "closes_when"), contactor.closes_when, over_time=False, logic=True)
     for n, inverter in enumerate(electrical.inverters):
-        checker.truth(("electrical", "inverters", n, "offered_when"), inverter.offered_when, over_time=False, logic=True)
+        checker.truth(
+            ("electrical", "inverters", n, "offered_when"), inverter.offered_when, over_time=False, logic=True
+        )
     for n, supply in enumerate(electrical.ground_supplies):
         path: Path_ = ("electrical", "ground_supplies", n, "plugged_when")
         checker.truth(path, supply.plugged_when, over_time=False, logic=True)
@@ -154,19 +160,21 @@ def _check_feeding(airframe: Airframe, checker: Checker, ac: list[str]) -> None:
         circle = " from ".join(error.args[1])
         checker.wrong(("electrical", "feeding"), f"AC buses feed each other in a circle: {circle}; take one out")
     plugs = {supply.bus for supply in electrical.ground_supplies}
-    for n, bus in enumerate(electrical.buses):
-        if bus.kind == "ac" and bus.id not in plugs and not electrical.feeding.get(bus.id):
-            checker.wrong(("electrical", "buses", n), f"nothing can feed {bus.id}; list its sources under `feeding`")
-        if bus.kind == "dc" and bus.id not in _reachable_dc(airframe):
+    for n, each in enumerate(electrical.buses):
+        if each.kind == "ac" and each.id not in plugs and not electrical.feeding.get(each.id):
+            checker.wrong(("electrical", "buses", n), f"nothing can feed {each.id}; list its sources under `feeding`")
+        if each.kind == "dc" and each.id not in _reachable_dc(airframe):
             checker.wrong(
-                ("electrical", "buses", n), f"nothing can feed {bus.id}; join it by a contactor, diode or rectifier"
+                ("electrical", "buses", n), f"nothing can feed {each.id}; join it by a contactor, diode or rectifier"
             )
 
 
 def feeding_graph(airframe: Airframe) -> dict[str, set[str]]:
     """For each AC bus, the AC buses that it may be fed from."""
     ac = {b.id for b in airframe.electrical.buses if b.kind == "ac"}
-    return {bus: {feed.source for feed in order if feed.source in ac} for bus, order in airframe.electrical.feeding.items()}
+    return {
+        bus: {feed.source for feed in order if feed.source in ac} for bus, order in airframe.electrical.feeding.items()
+    }
 
 
 def _reachable_dc(airframe: Airframe) -> set[str]:
@@ -216,7 +224,10 @@ def _check_panels(airframe: Airframe, checker: Checker) -> None:
                 checker.known((*path, "bus"), "bus", instrument.bus, airframe.buses)
             if (instrument.shows is None) == (instrument.selector is None):
                 checker.wrong(path, "needs either `shows` or a `selector` with `by_position`")
-            for name in (*((instrument.shows,) if instrument.shows else ()), *instrument.by_position.values()):
+            for name in (
+                *((instrument.shows,) if instrument.shows else ()),
+                *instrument.by_position.values(),
+            ):
                 checker.known(path, "quantity with a figure", name, numbers)
             for name, positions in (
                 (instrument.selector, tuple(instrument.by_position)),

@@ -67,7 +67,7 @@ def parse(text: str) -> Expression:
         tree = ast.parse(source, mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise ExpressionError(
-            f"{text!r} is not an expression; write for instance `bus.dc_left.volts > 24 and not control.x == \"ON\"`"
+            f'{text!r} is not an expression; write for instance `bus.dc_left.volts > 24 and not control.x == "ON"`'
         ) from None
     _refuse_unknown_syntax(tree, names)
     return Expression(text, tree, tuple(names))
@@ -89,9 +89,7 @@ def _rewrite(text: str) -> tuple[str, list[str]]:
         depth += (word == "(") - (word == ")")
         if depth > DEEPEST_BRACKETS or tokens > MOST_TOKENS:
             raise ExpressionError("is nested too deeply or too long; split it into comparators")
-        if match.lastgroup == "name" and word not in WORDS | PLAIN_FUNCTIONS.keys() | TIME_FUNCTIONS.keys() | {
-            "alive"
-        }:
+        if match.lastgroup == "name" and word not in WORDS | PLAIN_FUNCTIONS.keys() | TIME_FUNCTIONS.keys() | {"alive"}:
             parts.append(f"q{len(names)}")
             names.append(word)
         else:
@@ -116,7 +114,9 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
             parts = [] if name == "alive" else args
         case ast.Tuple(elts=elts):
             if not elts or not all(isinstance(e, ast.Constant) for e in elts):
-                raise ExpressionError("`in` needs a list of texts or figures in brackets, like (1, 2) or (\"ON\", \"AUTO\")")
+                raise ExpressionError(
+                    '`in` needs a list of texts or figures in brackets, like (1, 2) or ("ON", "AUTO")'
+                )
             parts = []
         case ast.Constant(value=bool() | int() | float() | str()) | ast.Name():
             parts = []
@@ -215,10 +215,13 @@ class Emitter:
         return code, null
 
     def _arithmetic(self, node: ast.BinOp, names: tuple[str, ...]) -> tuple[str, Kind, bool]:
-        (left, null_left), (right, null_right) = self._number(node.left, names), self._number(node.right, names)
+        (left, null_left), (right, null_right) = (
+            self._number(node.left, names),
+            self._number(node.right, names),
+        )
         if isinstance(node.op, ast.Div):
             return f"div({left}, {right})", "number", True
-        word, mark = {ast.Add: ("add", "+"), ast.Sub: ("sub", "-"), ast.Mult: ("mul", "*")}[type(node.op)]  # type: ignore[index]
+        word, mark = {ast.Add: ("add", "+"), ast.Sub: ("sub", "-"), ast.Mult: ("mul", "*")}[type(node.op)]
         if null_left or null_right:
             return f"{word}({left}, {right})", "number", True
         return f"({left} {mark} {right})", "number", False
@@ -231,7 +234,7 @@ class Emitter:
     def _pair(self, left: ast.expr, op: ast.cmpop, right: ast.expr, names: tuple[str, ...]) -> str:
         if isinstance(op, ast.In | ast.NotIn):
             if not isinstance(right, ast.Tuple):
-                raise ExpressionError("`in` needs a list in brackets, like (\"ON\", \"AUTO\")")
+                raise ExpressionError('`in` needs a list in brackets, like ("ON", "AUTO")')
             either = " or ".join(self._pair(left, ast.Eq(), each, names) for each in right.elts)
             return f"(not ({either}))" if isinstance(op, ast.NotIn) else f"({either})"
         code_a, kind_a, null_a = self._emit(left, names)

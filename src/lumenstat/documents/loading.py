@@ -73,9 +73,7 @@ def _structure(source: Source) -> Loaded:
     return Loaded(source, _without(source.data, paths, model), tuple(problems))
 
 
-def _problems(
-    error: ValidationError, source: Source, model: type[BaseModel]
-) -> tuple[list[Problem], list[Path_]]:
+def _problems(error: ValidationError, source: Source, model: type[BaseModel]) -> tuple[list[Problem], list[Path_]]:
     problems, paths = [], []
     for each in error.errors(include_url=False):
         path = _path_in(source.data, each["loc"])
@@ -90,10 +88,10 @@ def _path_in(data: Any, loc: tuple[int | str, ...]) -> Path_:
     """The error's place as keys that are really in the document (union tags left out)."""
     path: list[str | int] = []
     for part in loc:
-        if isinstance(data, dict) and part in data:
-            data = data[part]
-        elif isinstance(data, list) and isinstance(part, int) and part < len(data):
-            data = data[part]
+        here: Any = data
+        inside = part in here if isinstance(here, dict) else isinstance(part, int) and part < len(here)
+        if isinstance(here, dict | list) and inside:
+            data = here[part]  # type: ignore[index]
         else:
             continue
         path.append(part)
@@ -157,7 +155,9 @@ def _prune(data: Any, path: Path_) -> None:
             data = data[part]
         except (KeyError, IndexError, TypeError):
             return
-    if isinstance(data, list) and isinstance(path[cut], int) and path[cut] < len(data):
-        del data[path[cut]]
+    last = path[cut]
+    if isinstance(data, list) and isinstance(last, int):
+        if last < len(data):
+            del data[last]
     elif isinstance(data, dict):
-        data.pop(path[cut], None)
+        data.pop(last, None)

@@ -24,7 +24,10 @@ def _all(airframe: Airframe) -> Iterator[Quantity]:
         yield Quantity(f"surface.{surface.id}.degrees", "deg", "number", f"where {surface.name} stands")
         yield Quantity(f"surface.{surface.id}.moving", "", "truth", f"{surface.name} is moving")
         yield Quantity(
-            f"surface.{surface.id}.disagrees", "", "truth", f"{surface.name} stands elsewhere than its lever says"
+            f"surface.{surface.id}.disagrees",
+            "",
+            "truth",
+            f"{surface.name} stands elsewhere than its lever says",
         )
     for comparator in airframe.comparators:
         yield Quantity(f"comparator.{comparator.id}", "", "truth", f"{comparator.quantity}, with hysteresis")
@@ -39,9 +42,7 @@ def _all(airframe: Airframe) -> Iterator[Quantity]:
             yield Quantity(f"lamp.{lamp.id}", "", "truth", f"{lamp.name} lamp is lit")
             yield Quantity(f"lamp.{lamp.id}.alive", "", "truth", f"{lamp.name} lamp has power to light with")
     for service in airframe.services:
-        yield Quantity(
-            f"service.{service.id}", "", "text", f"state of {service.name}", choices=service.states
-        )
+        yield Quantity(f"service.{service.id}", "", "text", f"state of {service.name}", choices=service.states)
 
 
 def _electrical(airframe: Airframe) -> Iterator[Quantity]:
@@ -52,9 +53,7 @@ def _electrical(airframe: Airframe) -> Iterator[Quantity]:
         if bus.kind == "ac":
             yield Quantity(f"bus.{bus.id}.hertz", "Hz", "number", f"frequency of {bus.name}")
             sources = ("", *(feed.source for feed in electrical.feeding.get(bus.id, ())))
-            yield Quantity(
-                f"bus.{bus.id}.fed_by", "", "text", f"what feeds {bus.name}, or nothing", choices=sources
-            )
+            yield Quantity(f"bus.{bus.id}.fed_by", "", "text", f"what feeds {bus.name}, or nothing", choices=sources)
     for battery in electrical.batteries:
         yield Quantity(f"battery.{battery.id}.volts", "V", "number", f"terminal volts of {battery.name}")
         yield Quantity(f"battery.{battery.id}.amps", "A", "number", f"current into {battery.name}")
@@ -74,16 +73,17 @@ def _electrical(airframe: Airframe) -> Iterator[Quantity]:
         yield Quantity(f"contactor.{contactor.id}.shut", "", "truth", f"{contactor.name} is shut")
         first = contactor.between[0]
         yield Quantity(
-            f"contactor.{contactor.id}.amps", "A", "number", f"current through {contactor.name}, away from {first}"
+            f"contactor.{contactor.id}.amps",
+            "A",
+            "number",
+            f"current through {contactor.name}, away from {first}",
         )
 
 
 def _control(control: Control) -> Quantity:
     if control.kind == "entry":
         return Quantity(f"control.{control.id}", control.unit or "", "number", f"{control.name}, as entered")
-    return Quantity(
-        f"control.{control.id}", "", "text", f"position of {control.name}", choices=control.positions
-    )
+    return Quantity(f"control.{control.id}", "", "text", f"position of {control.name}", choices=control.positions)
 
 
 def _instrument(instrument: Instrument) -> Iterator[Quantity]:

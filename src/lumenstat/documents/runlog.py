@@ -214,7 +214,7 @@ def parse_log(text: str) -> RunLog:
         raise LogError("is empty; a log begins with its header line", 1)
     header = _json(lines[0], 1)
     if not isinstance(header, dict) or header.get("format") != FORMAT:
-        raise LogError(f"the first line is a header with \"format\": \"{FORMAT}\"", 1)
+        raise LogError(f'the first line is a header with "format": "{FORMAT}"', 1)
     for key in ("exercise", "digest", "engine"):
         if not isinstance(header.get(key), str):
             raise LogError(f"the header needs {key!r} as text", 1)
@@ -222,7 +222,12 @@ def parse_log(text: str) -> RunLog:
         raise LogError(f"holds {len(lines) - 1:,} events; at most {MOST_EVENTS:,} are read")
     events = list(_events(lines[1:]))
     return RunLog(
-        header["exercise"], header["digest"], header["engine"], tuple(events), header.get("trainee"), header.get("started")
+        header["exercise"],
+        header["digest"],
+        header["engine"],
+        tuple(events),
+        header.get("trainee"),
+        header.get("started"),
     )
 
 

@@ -5,7 +5,15 @@ from __future__ import annotations
 import re
 from typing import Annotated, Any
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StrictBool, StringConstraints, WithJsonSchema
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    StrictBool,
+    StringConstraints,
+    WithJsonSchema,
+)
 
 
 class Written(BaseModel):
@@ -27,9 +35,7 @@ def position_text(value: Any) -> Any:
     return value
 
 
-Name = Annotated[
-    str, StringConstraints(strict=True, pattern=r"^[a-z][a-z0-9_]*$", max_length=48)
-]
+Name = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z][a-z0-9_]*$", max_length=48)]
 """Names a part of an airframe; it becomes one step of a dotted quantity name."""
 
 DocumentId = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z0-9][a-z0-9_-]*$", max_length=64)]

@@ -102,12 +102,12 @@ class Database:
                         with session.begin_nested():
                             result = job(session)
                             session.flush()
-                    except Exception as error:  # noqa: BLE001 - whatever it is belongs to the caller
+                    except Exception as error:
                         done.set_exception(error)
                     else:
                         results.append((done, result))
                 session.commit()
-        except Exception as error:  # noqa: BLE001 - the disk's answer belongs to every caller of the group
+        except Exception as error:
             for done, _ in results:
                 done.set_exception(error)
             return

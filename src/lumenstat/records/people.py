@@ -35,7 +35,10 @@ def add_person(session: Session, name: str, sign_in_name: str, role: str, passwo
     if find_person(session, sign_in_name) is not None:
         raise RecordError(f"The sign-in name {sign_in_name!r} is taken.")
     person = Person(
-        name=name.strip()[:80], sign_in_name=sign_in_name[:40], role=role, password_hash=_HASHER.hash(password)
+        name=name.strip()[:80],
+        sign_in_name=sign_in_name[:40],
+        role=role,
+        password_hash=_HASHER.hash(password),
     )
     session.add(person)
     session.flush()

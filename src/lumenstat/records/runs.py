@@ -62,7 +62,13 @@ def add_event(session: Session, run_id: str, number: int, event: LogEvent, clien
     args = json.dumps(dict(event.args), ensure_ascii=False)
     session.add(
         RunEvent(
-            run_id=run_id, number=number, tick=event.tick, by=event.by, verb=event.verb, args=args, client_id=client_id
+            run_id=run_id,
+            number=number,
+            tick=event.tick,
+            by=event.by,
+            verb=event.verb,
+            args=args,
+            client_id=client_id,
         )
     )
 

@@ -5,20 +5,33 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from lumenstat.assessment.procedure import Procedure, target_of
-from lumenstat.documents.checklist import CheckItem, ConfirmItem, DecideItem, Item, RequestItem, SetItem, VerifyItem, WaitItem
+from lumenstat.documents.checklist import (
+    CheckItem,
+    ConfirmItem,
+    DecideItem,
+    Item,
+    RequestItem,
+    SetItem,
+    VerifyItem,
+    WaitItem,
+)
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 
 
 @dataclass
 class Card:
-    """Which items were answered, in whatever way, and which one lies open."""
+    """Which items were answered, in whatever way, and which one lies open.
+
+    After an answer the next unanswered item below it lies open; a skipped one comes up again at the end.
+    """
 
     procedure: Procedure
     answered: set[str] = field(default_factory=set)
     branches: dict[str, str] = field(default_factory=dict)
     hints: dict[str, int] = field(default_factory=dict)
     chosen: str | None = None
+    last: str | None = None
     _done: dict[str, set[str]] = field(default_factory=dict)
 
     @property
@@ -32,10 +45,12 @@ class Card:
 
     @property
     def current(self) -> Item | None:
-        """The item that lies open: the one chosen, or else the first that is not answered."""
+        """The item that lies open: the one chosen, or else the next that is not answered."""
         if self.chosen is not None and self.chosen not in self.answered:
             return self.procedure.by_id[self.chosen].item
-        return next((item for item in self.items if item.id not in self.answered), None)
+        items = self.items
+        begin = next((n for n, item in enumerate(items) if item.id == self.last), 0)
+        return next((item for item in [*items[begin:], *items[:begin]] if item.id not in self.answered), None)
 
     def open(self, item_id: str) -> bool:
         """Turn to an item; False where there is none."""
@@ -47,14 +62,15 @@ class Card:
     def note(self, event: LogEvent) -> None:
         """Take notice of an event."""
         if event.verb == "hint":
-            item = str(event.args["item"])
-            self.hints[item] = max(self.hints.get(item, 0), int(event.args["level"]))
+            hinted = str(event.args["item"])
+            self.hints[hinted] = max(self.hints.get(hinted, 0), int(event.args["level"]))
             return
         current = self.current
         order = [*([current] if current else []), *self.items]
         for item in order:
             if item.id not in self.answered and self._answers(item, event):
                 self.answered.add(item.id)
+                self.last = item.id
                 if item.id == self.chosen:
                     self.chosen = None
                 return
@@ -68,9 +84,9 @@ class Card:
             case VerifyItem(), "see":
                 return self._part(item, str(args["control"]))
             case CheckItem(), "call":
-                return args["instrument"] == item.instrument
+                return bool(args["instrument"] == item.instrument)
             case RequestItem(), "request":
-                return args["service"] == item.service and args["action"] == item.action
+                return bool(args["service"] == item.service and args["action"] == item.action)
             case DecideItem(), "decide" if args["item"] == item.id:
                 self.branches[item.id] = str(args["branch"])
                 return True

@@ -10,7 +10,7 @@ from lumenstat.assessment.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import WaitItem
 from lumenstat.documents.runlog import LogEvent, check_args
-from lumenstat.errors import ActionRefused, LogError
+from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import Card
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.simulation.actions import carry_out
@@ -20,7 +20,21 @@ from lumenstat.simulation.watching import Watch
 
 LAPSE_STRIDE = 10
 TRAINEE_VERBS = frozenset(
-    {"set", "guard", "press", "release", "see", "call", "decide", "respond", "confirm", "request", "hint", "rate", "finish"}
+    {
+        "set",
+        "guard",
+        "press",
+        "release",
+        "see",
+        "call",
+        "decide",
+        "respond",
+        "confirm",
+        "request",
+        "hint",
+        "rate",
+        "finish",
+    }
 )
 INSTRUCTOR_VERBS = frozenset({"note", "finish"})
 
@@ -181,7 +195,9 @@ class LiveRun:
 
     def state(self) -> dict[str, Discrete | None]:
         """What the station may see now: every quantity but those that are to be read off an instrument first."""
-        figures = self.aircraft.peek(max(self.clock.now(), self.aircraft.tick)) if self.clock.running else self.aircraft.a
+        figures = (
+            self.aircraft.peek(max(self.clock.now(), self.aircraft.tick)) if self.clock.running else self.aircraft.a
+        )
         state = self.aircraft.state(figures)
         hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
         hidden = {f"bus.{bus}.volts" for bus in hot - self.called}
@@ -190,5 +206,3 @@ class LiveRun:
             for name, value in state.items()
             if name not in hidden and not name.startswith(("battery.", "comparator."))
         }
-
-

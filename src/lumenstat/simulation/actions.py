@@ -25,7 +25,9 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> None:
         case "call":
             if event.args["instrument"] not in aircraft.plan.airframe.instruments:
                 names = list(aircraft.plan.airframe.instruments)
-                raise ActionRefused(f"there is no instrument {event.args['instrument']!r}{nearest(event.args['instrument'], names)}")
+                raise ActionRefused(
+                    f"there is no instrument {event.args['instrument']!r}{nearest(event.args['instrument'], names)}"
+                )
         case _:
             pass
 
@@ -105,7 +107,10 @@ def request(aircraft: Aircraft, service_name: str, action_name: str) -> None:
     if aircraft.settler.pending_service[number] is not None:
         aircraft.say("ground", f"Stand by, still busy with {service.name.lower()}.")
     elif aircraft.d[aircraft.plan.d[f"service.{service.id}"]] not in action.possible_when:
-        aircraft.say("ground", f"Nothing to do there: {service.name.lower()} is {aircraft.d[aircraft.plan.d[f'service.{service.id}']]}.")
+        aircraft.say(
+            "ground",
+            f"Nothing to do there: {service.name.lower()} is {aircraft.d[aircraft.plan.d[f'service.{service.id}']]}.",
+        )
     else:
         aircraft.settler.begin_service(number, actions[action_name])
         aircraft.touched()

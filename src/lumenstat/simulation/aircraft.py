@@ -274,7 +274,13 @@ class Aircraft:
     def snapshot(self) -> Snapshot:
         """A copy of the state, to go back to."""
         return Snapshot(
-            self.tick, list(self.d), list(self.x), self.solution, self._step_ticks, self.calendar.copy(), self.settler.keep()
+            self.tick,
+            list(self.d),
+            list(self.x),
+            self.solution,
+            self._step_ticks,
+            self.calendar.copy(),
+            self.settler.keep(),
         )
 
     def restore(self, kept: Snapshot) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
+from lumenstat.documents.airframe import AcSource, Part
 from lumenstat.simulation.electrical.batteries import BatteryModel
 from lumenstat.simulation.electrical.network import GROUND, Branch, currents, load_amps, solve
 from lumenstat.simulation.plan import Plan
@@ -77,7 +78,7 @@ class Flows:
                 toward_b = contactor.limit.toward == contactor.between[1]
                 low, high = (low, contactor.limit.amps) if toward_b else (-contactor.limit.amps, high)
             self.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
-        self.sources = (*electrical.ground_supplies, *electrical.inverters)
+        self.sources: tuple[AcSource, ...] = (*electrical.ground_supplies, *electrical.inverters)
         self.first_inverter = len(electrical.ground_supplies)
         self.systems = plan.airframe.hydraulics.systems
         self.surfaces = plan.airframe.hydraulics.surfaces
@@ -99,22 +100,31 @@ class Flows:
         """A first guess: everything dead."""
         none = [0.0] * len(self.branches)
         return Solution(
-            [0.0] * len(self.plan.dc), [0] * len(self.branches), [0.0] * len(self.batteries), none, [0.0] * len(self.sources)
+            [0.0] * len(self.plan.dc),
+            [0] * len(self.branches),
+            [0.0] * len(self.batteries),
+            none,
+            [0.0] * len(self.sources),
         )
 
     def solve(self, x: list[float], now: Conditions, guess: Solution) -> Solution:
         """Volts and amps at the figures `x`. Raises NotSettled."""
         count = len(self.batteries)
         emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
-        for volts, alive in zip(self._rectifier_volts, now.rectifier_alive, strict=True):
-            emf.append(volts if alive else RECTIFIER_OFF_VOLTS)
+        for rectified, alive in zip(self._rectifier_volts, now.rectifier_alive, strict=True):
+            emf.append(rectified if alive else RECTIFIER_OFF_VOLTS)
         emf += self._drops
         emf += [0.0] * (len(self.branches) - self.first_contactor)
         topology = self._topology(now.shut)
         numbers = topology.numbers
         active_emf = [emf[number] for number in numbers]
         volts, modes = solve(
-            topology.branches, active_emf, now.dc_watts, self.floor, guess.volts, [guess.modes[n] for n in numbers]
+            topology.branches,
+            active_emf,
+            now.dc_watts,
+            self.floor,
+            guess.volts,
+            [guess.modes[n] for n in numbers],
         )
         amps = currents(topology.branches, active_emf, volts, modes)
         all_modes = [0] * len(self.branches)
@@ -122,7 +132,13 @@ class Flows:
         for index, number in enumerate(numbers):
             all_modes[number] = modes[index]
             all_amps[number] = amps[index]
-        return Solution(volts, all_modes, [-i for i in all_amps[:count]], all_amps, self._source_watts(volts, all_amps, now))
+        return Solution(
+            volts,
+            all_modes,
+            [-i for i in all_amps[:count]],
+            all_amps,
+            self._source_watts(volts, all_amps, now),
+        )
 
     def _source_watts(self, volts: list[float], amps: list[float], now: Conditions) -> list[float]:
         watts = [0.0] * len(self.sources)
@@ -178,8 +194,10 @@ class Flows:
         for index, bus in enumerate(plan.dc):
             a[slot[f"bus.{bus.id}.volts"]] = solution.volts[index]
         loads = [w / s.rated_va for w, s in zip(solution.source_watts, self.sources, strict=True)]
-        shown = [volts and volts - getattr(s, "droop_volts", 0.0) * load
-                 for volts, s, load in zip(now.source_volts, self.sources, loads, strict=True)]
+        shown = [
+            volts and volts - getattr(s, "droop_volts", 0.0) * load
+            for volts, s, load in zip(now.source_volts, self.sources, loads, strict=True)
+        ]
         for n, source in enumerate(self.sources):
             a[slot[f"source.{source.id}.load"]] = 100 * loads[n]
         for index, bus in enumerate(plan.ac):
@@ -200,11 +218,12 @@ class Flows:
         for surface in self.surfaces:
             a[slot[f"surface.{surface.id}.degrees"]] = x[at]
             at += 1
-        for group, first, parts in (
+        groups: list[tuple[str, int, tuple[Part, ...]]] = [
             ("rectifier", self.first_rectifier, electrical.rectifiers),
             ("diode", self.first_diode, electrical.diodes),
             ("contactor", self.first_contactor, electrical.contactors),
-        ):
+        ]
+        for group, first, parts in groups:
             for n, part in enumerate(parts):
                 a[slot[f"{group}.{part.id}.amps"]] = solution.branch_amps[first + n]
         return a

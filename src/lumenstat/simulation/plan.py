@@ -146,7 +146,10 @@ class Plan:
             ("contactors", [c.closes_when for c in electrical.contactors]),
             ("plugged", [s.plugged_when for s in electrical.ground_supplies]),
             ("offered", [i.offered_when for i in electrical.inverters]),
-            ("feeds", [feed.when or "true" for bus in self.ac_order for feed in electrical.feeding.get(bus, ())]),
+            (
+                "feeds",
+                [feed.when or "true" for bus in self.ac_order for feed in electrical.feeding.get(bus, ())],
+            ),
             ("loads", [load.when or "true" for load in electrical.loads]),
             ("pumps", [f"alive(bus.{p.bus}) and ({p.when})" for p in self.airframe.hydraulics.pumps]),
         ]

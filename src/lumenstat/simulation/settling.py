@@ -39,8 +39,12 @@ class Settler:
         self.available_slots = [slot[f"source.{source.id}.available"] for source in self.sources]
         self.ready_slots = [slot[f"source.{supply.id}.ready"] for supply in electrical.ground_supplies]
         self.surface_slots = [
-            (slot[f"surface.{s.id}.moving"], slot[f"surface.{s.id}.disagrees"], slot[f"pressed.{s.id}"],
-             slot[f"control.{s.lever}"])
+            (
+                slot[f"surface.{s.id}.moving"],
+                slot[f"surface.{s.id}.disagrees"],
+                slot[f"pressed.{s.id}"],
+                slot[f"control.{s.lever}"],
+            )
             for s in plan.airframe.hydraulics.surfaces
         ]
         self.pump_slots = [slot[f"pump.{pump.id}.running"] for pump in plan.airframe.hydraulics.pumps]
@@ -264,7 +268,16 @@ class Settler:
 
     # ---- keeping -----------------------------------------------------------------------------------------
 
-    KEPT = ("cart_number", "plugged", "steady", "commands", "moving_to", "pending_service", "waiting", "serials")
+    KEPT = (
+        "cart_number",
+        "plugged",
+        "steady",
+        "commands",
+        "moving_to",
+        "pending_service",
+        "waiting",
+        "serials",
+    )
 
     def keep(self) -> Mapping[str, object]:
         """Copies of what the future depends on."""

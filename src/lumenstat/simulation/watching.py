@@ -101,7 +101,7 @@ class Watch:
 
     def peek(self, tick: int, a: list[float]) -> tuple[bool, ...]:
         """Their values at a tick between steps, remembering nothing."""
-        return self._look(self.aircraft.d, a, tick, self.trackers)[0][len(self.trackers) :]
+        return self._flags(tick, a)[len(self.trackers) :]
 
     def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
         """Look at the step's end and wherever a `held` runs out in it; find each flip."""
@@ -131,7 +131,11 @@ class Watch:
         self._note(high, sample(high))
 
     def _differs(self, tick: int, a: list[float]) -> bool:
-        return self._look(self.aircraft.d, a, tick, self.trackers)[0] != self.flags
+        return self._flags(tick, a) != self.flags
+
+    def _flags(self, tick: int, a: list[float]) -> tuple[bool, ...]:
+        flags: tuple[bool, ...] = self._look(self.aircraft.d, a, tick, self.trackers)[0]
+        return flags
 
     def _note(self, tick: int, a: list[float]) -> None:
         flags, inners = self._look(self.aircraft.d, a, tick, self.trackers)
@@ -162,7 +166,12 @@ def _compile(plan: Plan, texts: Sequence[str], trackers: list[_Tracker]) -> Call
     inners = [f"i{n}" for n in range(len(trackers))]
     joined = "".join(f"{each}, " for each in [*flags, *outer])
     source = "\n".join(
-        ["def look(d, a, tick, T):", *body, f"    return ({joined}), ({''.join(f'{i}, ' for i in inners)})", ""]
+        [
+            "def look(d, a, tick, T):",
+            *body,
+            f"    return ({joined}), ({''.join(f'{i}, ' for i in inners)})",
+            "",
+        ]
     )
     look: Callable[..., Any] = plan.function(source, "look")
     return look

@@ -15,8 +15,16 @@ from lumenstat.documents.airframe import Battery
 
 CELL_CURVES: dict[str, tuple[tuple[float, float], ...]] = {
     "lead-acid": ((0.0, 1.60), (0.02, 1.88), (0.1, 1.950), (0.5, 2.045), (0.9, 2.120), (1.0, 2.140)),
-    "nickel-cadmium": ((0.0, 0.90), (0.02, 1.15), (0.1, 1.220), (0.2, 1.245), (0.5, 1.275), (0.8, 1.300),
-                       (0.95, 1.335), (1.0, 1.360)),
+    "nickel-cadmium": (
+        (0.0, 0.90),
+        (0.02, 1.15),
+        (0.1, 1.220),
+        (0.2, 1.245),
+        (0.5, 1.275),
+        (0.8, 1.300),
+        (0.95, 1.335),
+        (1.0, 1.360),
+    ),
 }
 """Open-circuit volts of one cell against charge, joined by straight lines."""
 

@@ -129,7 +129,16 @@ def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
         half = len(label) * LETTER / 2 + 2
         label_x = min(max((x[first] + x[second]) / 2, half), WIDTH - half)
         return Joint(
-            id=name, name=label, kind=kind, first=first, second=second, x1=x[first], x2=x[second], y=0, label_x=label_x, **more
+            id=name,
+            name=label,
+            kind=kind,
+            first=first,
+            second=second,
+            x1=x[first],
+            x2=x[second],
+            y=0,
+            label_x=label_x,
+            **more,
         )
 
     for c in electrical.contactors:
@@ -162,11 +171,9 @@ def _place(joints: list[Joint]) -> list[Joint]:
     placed = []
     for joint in sorted(joints, key=lambda j: (abs(j.x2 - j.x1), min(j.x1, j.x2))):
         low, high = _extent(joint)
-        for number, taken in enumerate(lanes):
-            if all(high + GAP <= a or low >= b + GAP for a, b in taken):
-                break
-        else:
-            number = len(lanes)
+        free = (n for n, taken in enumerate(lanes) if all(high + GAP <= a or low >= b + GAP for a, b in taken))
+        number = next(free, len(lanes))
+        if number == len(lanes):
             lanes.append([])
         lanes[number].append((low, high))
         placed.append(joint.model_copy(update={"y": FIRST_LANE + number * LANE}))

@@ -134,7 +134,12 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
         sections=sections,
         marks=tuple(_marks(ledger, procedure, x, sections_top)),
         spans=tuple(
-            Span(x=x(e.start), width=max(3.0, round(x(e.end) - x(e.start), 1)), severity=e.severity, title=e.says)
+            Span(
+                x=x(e.start),
+                width=max(3.0, round(x(e.end) - x(e.start), 1)),
+                severity=e.severity,
+                title=e.says,
+            )
             for e in ledger.limits
         ),
         axis_y=axis,
@@ -189,7 +194,7 @@ def _busiest(trace: Trace) -> list[Line]:
 
 def _marks(ledger: Ledger, procedure: Procedure, x: object, top: float) -> Iterator[Mark]:
     assert callable(x)
-    for row in ledger.items:
+    for row in sorted(ledger.items, key=lambda row: row.verdict != "done"):  # slips are drawn on top
         if row.at is not None:
             step = procedure.by_id[row.item]
             title = f"{clock(row.at)}  {step.item.challenge}: {row.verdict}"

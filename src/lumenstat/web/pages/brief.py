@@ -102,9 +102,7 @@ def start(request: Request, exercise_id: str, viewer: Instructor, trainee: Annot
     """Start the exercise for a trainee; it waits at their station until they do something."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
-    run_id = database.write(
-        lambda session: create_run(session, version.digest, trainee, viewer.id, ENGINE_VERSION).id
-    )
+    run_id = database.write(lambda session: create_run(session, version.digest, trainee, viewer.id, ENGINE_VERSION).id)
     return RedirectResponse(urls.station(run_id), 303)
 
 

@@ -18,7 +18,13 @@ class ErrorContext(Context):
     says: str
 
 
-TITLES = {403: "Not yours to do", 404: "Not here", 405: "Not that way", 422: "Something is missing", 429: "Too many tries"}
+TITLES = {
+    403: "Not yours to do",
+    404: "Not here",
+    405: "Not that way",
+    422: "Something is missing",
+    429: "Too many tries",
+}
 
 
 def show(request: Request, status: int, says: str) -> Response:

@@ -54,7 +54,9 @@ def create(
         says = "That is not the code which the console printed."
     else:
         try:
-            state.database.write(lambda session: add_person(session, name, sign_in_name, "instructor", password) and None)
+            state.database.write(
+                lambda session: add_person(session, name, sign_in_name, "instructor", password) and None
+            )
         except RecordError as error:
             says = str(error)
         else:

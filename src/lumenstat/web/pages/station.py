@@ -163,7 +163,8 @@ def _sections(bundle: Bundle) -> list[CardSection]:
                     item=step.item,
                     section=number + 1,
                     controls=tuple(
-                        controls[name] for name in (step.item.all_controls if isinstance(step.item, ControlItem) else ())
+                        controls[name]
+                        for name in (step.item.all_controls if isinstance(step.item, ControlItem) else ())
                     ),
                 )
                 for step in procedure.steps

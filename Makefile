@@ -1,0 +1,56 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+VENV ?= .venv
+PYTHON ?= python3
+BIN := $(VENV)/bin
+PORT ?= 8500
+DATABASE ?= var/demo.sqlite
+APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
+
+.PHONY: demo test check bench assets schemas screenshots clean
+
+demo: $(VENV)/.app
+	$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
+
+test: $(VENV)/.test chromium check
+	$(BIN)/python -m pytest -n 2 --dist worksteal
+
+check: $(VENV)/.test
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: $(VENV)/.test chromium
+	$(BIN)/python -m bench
+
+$(VENV)/bin/python:
+	$(PYTHON) -m venv $(VENV) || { $(APT) update -qq && $(APT) install -y -qq python3-venv && $(PYTHON) -m venv $(VENV); }
+
+$(VENV)/.app: requirements.lock pyproject.toml | $(VENV)/bin/python
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@
+
+$(VENV)/.test: requirements-test.lock pyproject.toml | $(VENV)/bin/python
+	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-test.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
+	touch $@ $(VENV)/.app
+
+# Debian's browser for the interface tests, and the circuit simulator that the model is checked against.
+.PHONY: chromium
+chromium:
+	@command -v chromium >/dev/null && command -v ngspice >/dev/null || { $(APT) update -qq && $(APT) install -y -qq --no-install-recommends chromium ngspice; }
+
+# Rebuilds the committed style sheet and script; needs Node 20 or newer.
+assets:
+	assets/build.sh
+	$(BIN)/python assets/stamp.py
+
+schemas: $(VENV)/.app
+	for name in airframe checklist exercise; do $(BIN)/lumenstat schema $$name > docs/schemas/$$name.json; done
+
+screenshots: $(VENV)/.test chromium
+	$(BIN)/python -m tests.browser.screenshots
+
+clean:
+	rm -rf $(VENV) var build .pytest_cache .mypy_cache .ruff_cache .hypothesis

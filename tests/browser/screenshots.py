@@ -1,0 +1,54 @@
+"""Takes the pictures of the main views from the demo data: `make screenshots`."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.browser.conftest import CHROMIUM, FLAGS, Server, signed_in, start_exercise
+from tests.browser.station import Station
+from tests.browser.test_first_light import fly_with_three_slips
+
+FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+def shoot(page: Page, name: str) -> None:
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        server = Server(Path(folder))
+        server.start()
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        try:
+            stranger = browser.new_page(viewport={"width": 1280, "height": 800})
+            stranger.goto(f"{server.address}/sign-in")
+            shoot(stranger, "sign-in")
+            with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+                shoot(odile, "exercises")
+                address = start_exercise(odile, server)
+                odile.goto(f"{server.address}/exercises/frost-on-the-ramp")
+                shoot(odile, "brief")
+                ines.goto(address)
+                Station(ines).at("log")
+                shoot(ines, "station-cold")
+                fly_with_three_slips(ines)
+                ines.wait_for_timeout(600)
+                shoot(ines, "station-live")
+                ines.click('[data-open="finish"]')
+                ines.click("[data-finish]")
+                ines.wait_for_url("**/debrief", timeout=60_000)
+                ines.wait_for_timeout(400)
+                shoot(ines, "debrief")
+                odile.goto(f"{server.address}/runs")
+                shoot(odile, "runs")
+        finally:
+            browser.close()
+            server.stop()
+
+
+if __name__ == "__main__":
+    main()
