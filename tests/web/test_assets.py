@@ -32,10 +32,16 @@ def test_building_again_gives_the_same_bytes(tmp_path: Path) -> None:
 
 
 def test_nothing_is_fetched_from_elsewhere() -> None:
-    for path in [*STATIC.rglob("*.css"), *(STATIC / "js").glob("*.js"), *(ROOT / "src/lumenstat/web/templates").rglob("*.html")]:
+    for path in [
+        *STATIC.rglob("*.css"),
+        *(STATIC / "js").glob("*.js"),
+        *(ROOT / "src/lumenstat/web/templates").rglob("*.html"),
+    ]:
         text = path.read_text().replace("http://www.w3.org/2000/svg", "")
         assert "http://" not in text, path.name
-        assert "https://" not in text.replace("tailwindcss v4.3.5 | MIT License | https://tailwindcss.com", ""), path.name
+        assert "https://" not in text.replace("tailwindcss v4.3.5 | MIT License | https://tailwindcss.com", ""), (
+            path.name
+        )
 
 
 def test_licences_come_along() -> None:
