@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, TimeoutError
 
 
 class Station:
@@ -20,8 +20,12 @@ class Station:
         return selector
 
     def turn_to(self, item: str) -> None:
-        self.page.click(f'[data-turn="{item}"]')
-        self.at(item)
+        """Turn the card to an item, unless it comes up by itself."""
+        try:
+            self.at(item, seconds=0.5)
+        except TimeoutError:
+            self.page.click(f'[data-turn="{item}"]')
+            self.at(item)
 
     def answer(self, item: str) -> None:
         self.page.click(f"{self.at(item)} [data-answer]")
