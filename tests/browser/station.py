@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import time
 
-from playwright.sync_api import Page, TimeoutError
+from playwright.sync_api import Page
+from playwright.sync_api import TimeoutError as NotThere
 
 
 class Station:
@@ -23,7 +24,7 @@ class Station:
         """Turn the card to an item, unless it comes up by itself."""
         try:
             self.at(item, seconds=0.5)
-        except TimeoutError:
+        except NotThere:
             self.page.click(f'[data-turn="{item}"]')
             self.at(item)
 
