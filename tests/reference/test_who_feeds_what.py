@@ -44,9 +44,21 @@ def test_a_dc_bus_has_volts_exactly_when_a_source_reaches_it(
         graph.add_edge(diode.anode, diode.cathode)
     reached = nx.descendants(graph, "source")
     flows = AIRCRAFT.flows
-    none = [0.0] * len(DC)
-    now = Conditions(shut, rectifiers, [], [], [-1] * len(AIRCRAFT.plan.ac), none, [], [0.0], [0.0])
-    solution = flows.solve([0.7, 0.0, 0.5, 0.0, 0.0, 0.0], now, flows.at_rest())
+    groups = flows.groups
+    cranking = (False,) * (groups.contactors - groups.starter)
+    now = Conditions(
+        present=(True,) * groups.starter + cranking + shut,
+        rectifier_alive=rectifiers,
+        supply_on=(),
+        source_volts=[],
+        source_hertz=[],
+        ac_root=[-1] * len(AIRCRAFT.plan.ac),
+        rectifier_root=[-1] * len(rectifiers),
+        dc_watts=(0.0,) * len(DC),
+        ac_watts=[0.0] * len(AIRCRAFT.plan.ac),
+        targets=[],
+    )
+    solution = flows.solve(list(AIRCRAFT.x), now, flows.at_rest())
     for bus, volts in zip(DC, solution.volts, strict=True):
         assert (volts > THRESHOLD) == (bus in reached), bus
 

@@ -128,7 +128,7 @@ def test_it_ends_by_itself_when_its_minutes_are_over(live: LiveRun, wall: Wall) 
     [
         ("trainee", "set", {"control": "nothing", "to": "ON"}, "there is no control"),
         ("trainee", "set", {"control": "battery_main"}, "set.to"),
-        ("trainee", "fault", {}, "cannot be done from here"),
+        ("trainee", "fault", {"fault": "x"}, "cannot be done from here"),
         ("trainee", "note", {"text": "x"}, "cannot be done from here"),
         ("instructor", "set", {"control": "battery_main", "to": "ON"}, "cannot be done from here"),
         ("trainee", "confirm", {"item": "lunch"}, "no item 'lunch'"),

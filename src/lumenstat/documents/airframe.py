@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema
 
+from lumenstat.documents.systems import Air, Apu, Fire, Fuel, Latch, Store, Timer
 from lumenstat.documents.values import (
     Band,
     DocumentId,
@@ -15,6 +16,7 @@ from lumenstat.documents.values import (
     Name,
     NotNegative,
     Number,
+    Part,
     Position,
     Positive,
     Seconds,
@@ -23,13 +25,6 @@ from lumenstat.documents.values import (
 )
 
 Severity = Literal["limit", "hazard"]
-
-
-class Part(Written):
-    """Base of everything on an airframe that has an id and a name."""
-
-    id: Name
-    name: Text
 
 
 class AcSource(Part):
@@ -97,6 +92,27 @@ class Inverter(AcSource):
     offered_when: ExpressionText
 
 
+class Generator(AcSource):
+    """Driven by something that turns: offered while its expression is true; trips off when overloaded too long."""
+
+    volts: Positive
+    hertz: Positive
+    droop_volts: NotNegative = 1.0
+    overload_percent: Positive = 125.0
+    overload_seconds: Seconds = 8.0
+    offered_when: ExpressionText
+
+
+class DcSupply(Part):
+    """Gives DC to a bus while its expression is true: an alternator with its regulator, or a DC ground cart."""
+
+    bus: Name
+    volts: Positive
+    resistance_mohm: Positive
+    limit_amps: Positive
+    when: ExpressionText
+
+
 class Diode(Part):
     """Lets current pass one way, from `anode` to `cathode`."""
 
@@ -158,11 +174,18 @@ class Electrical(Written):
     ground_supplies: tuple[GroundSupply, ...] = ()
     rectifiers: tuple[Rectifier, ...] = ()
     inverters: tuple[Inverter, ...] = ()
+    generators: tuple[Generator, ...] = ()
+    dc_supplies: tuple[DcSupply, ...] = ()
     diodes: tuple[Diode, ...] = ()
     contactors: tuple[Contactor, ...] = ()
     loads: tuple[Load, ...] = ()
     feeding: dict[Name, tuple[Feed, ...]] = {}
     transfer_seconds: Seconds = 0.06
+
+    @property
+    def sources(self) -> tuple[GroundSupply | Inverter | Generator, ...]:
+        """Everything that AC buses can be fed from, in the order the model numbers them."""
+        return (*self.ground_supplies, *self.inverters, *self.generators)
 
 
 class HydraulicSystem(Part):
@@ -235,6 +258,9 @@ class Instrument(Part):
     by_position: dict[Position, Text] = {}
     dimmer: Name | None = None
     visible_at: tuple[Position, ...] = ()
+    boot_seconds: Seconds = 0.0
+    test_control: Name | None = None
+    test_reads: Number | None = None
     decimals: int = Field(default=0, ge=0, le=3)
     scale: Band
 
@@ -245,6 +271,7 @@ class Lamp(Part):
     bus: Name
     when: ExpressionText
     colour: Literal["lamp", "amber", "red"] = "lamp"
+    quiet_seconds: Seconds = 0.0
 
 
 class Panel(Part):
@@ -297,6 +324,13 @@ class Airframe(Written):
     cautions: tuple[Text, ...]
     electrical: Electrical
     hydraulics: Hydraulics = Hydraulics()
+    apu: Apu | None = None
+    fuel: Fuel = Fuel()
+    air: Air = Air()
+    fire: Fire = Fire()
+    stores: tuple[Store, ...] = ()
+    timers: tuple[Timer, ...] = ()
+    latches: tuple[Latch, ...] = ()
     comparators: tuple[Comparator, ...] = ()
     panels: tuple[Panel, ...]
     services: tuple[Service, ...] = ()

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
 
 from lumenstat.documents.airframe import Airframe, Control
+from lumenstat.documents.checker import Checker
+from lumenstat.documents.checking_systems import check_faults, check_systems
 from lumenstat.documents.checklist import (
     CheckItem,
     Checklist,
@@ -19,55 +19,9 @@ from lumenstat.documents.checklist import (
     WaitItem,
 )
 from lumenstat.documents.exercise import Exercise
-from lumenstat.documents.expressions import Emitter, Quantity, parse
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.sources import Path_, Source
-from lumenstat.documents.values import nearest
-from lumenstat.errors import ExpressionError, Problem
-
-DISCRETE = ("control.", "contactor.", "comparator.", "service.", "surface.")
-
-
-@dataclass
-class Checker:
-    """Collects what is wrong in one document."""
-
-    source: Source
-    quantities: dict[str, Quantity]
-    problems: list[Problem] = field(default_factory=list)
-
-    def wrong(self, path: Path_, says: str, rule: str | None = None) -> None:
-        """Note a problem."""
-        self.problems.append(self.source.problem(path, says, rule))
-
-    def known(self, path: Path_, what: str, name: str, names: Iterable[str]) -> bool:
-        """Whether the name is among the names; noted where it is not."""
-        among = list(names)
-        if name in among:
-            return True
-        self.wrong(path, f"there is no {what} {name!r}{nearest(name, among)}")
-        return False
-
-    def unique(self, path: Path_, what: str, names: Iterable[str]) -> None:
-        """Every name may stand once."""
-        for name, times in Counter(names).items():
-            if times > 1:
-                self.wrong(path, f"the {what} id {name!r} is given {times} times; each may stand once")
-
-    def truth(self, path: Path_, text: str, over_time: bool, logic: bool = False) -> None:
-        """The text must be a yes-or-no expression over what the airframe has."""
-        timed: Callable[[str, str, float, bool], str] | None = (lambda *_: "0") if over_time else None
-        try:
-            expression = parse(text)
-            Emitter(self.quantities, lambda name: "x", [], timed).truth(expression)
-        except ExpressionError as error:
-            self.wrong(path, str(error))
-            return
-        if logic:
-            for name in sorted(expression.quantities):
-                discrete = name.startswith(DISCRETE) or name.endswith((".alive", ".ready", ".available", ".fed_by"))
-                if not discrete and f"{name}.alive" not in self.quantities:
-                    self.wrong(path, f"logic reads states, not figures: make a comparator with hysteresis on {name}")
+from lumenstat.errors import Problem
 
 
 def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
@@ -75,6 +29,7 @@ def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
     checker = Checker(source, quantities_of(airframe))
     _check_electrical(airframe, checker)
     _check_hydraulics(airframe, checker)
+    check_systems(airframe, checker)
     _check_panels(airframe, checker)
     for n, comparator in enumerate(airframe.comparators):
         path: Path_ = ("comparators", n)
@@ -108,6 +63,7 @@ def _check_electrical(airframe: Airframe, checker: Checker) -> None:
         ("rectifiers", ("input",), ac),
         ("rectifiers", ("output",), dc),
         ("inverters", ("input",), dc),
+        ("dc_supplies", ("bus",), dc),
         ("diodes", ("anode", "cathode"), dc),
         ("loads", ("bus",), list(buses)),
     ]
@@ -147,7 +103,7 @@ def _check_electrical(airframe: Airframe, checker: Checker) -> None:
 
 def _check_feeding(airframe: Airframe, checker: Checker, ac: list[str]) -> None:
     electrical = airframe.electrical
-    sources = [s.id for s in (*electrical.ground_supplies, *electrical.inverters)]
+    sources = [source.id for source in electrical.sources]
     for bus, order in electrical.feeding.items():
         checker.known(("electrical", "feeding", bus), "AC bus", bus, ac)
         for n, feed in enumerate(order):
@@ -180,6 +136,7 @@ def feeding_graph(airframe: Airframe) -> dict[str, set[str]]:
 def _reachable_dc(airframe: Airframe) -> set[str]:
     electrical = airframe.electrical
     found = {b.bus for b in electrical.batteries} | {r.output for r in electrical.rectifiers}
+    found |= {supply.bus for supply in electrical.dc_supplies}
     ways = [(d.anode, d.cathode) for d in electrical.diodes]
     ways += [way for c in electrical.contactors for way in (c.between, c.between[::-1])]
     while more := {b for a, b in ways if a in found} - found:
@@ -232,6 +189,7 @@ def _check_panels(airframe: Airframe, checker: Checker) -> None:
             for name, positions in (
                 (instrument.selector, tuple(instrument.by_position)),
                 (instrument.dimmer, instrument.visible_at),
+                (instrument.test_control, ()),
             ):
                 if name is not None and checker.known(path, "control", name, airframe.controls):
                     for position in positions:
@@ -359,6 +317,9 @@ def check_exercise(
     surfaces = [surface.id for surface in airframe.hydraulics.surfaces]
     for name in start.surfaces_degrees:
         checker.known(("start", "surfaces_degrees", name), "surface", name, surfaces)
+    for name in start.stores:
+        checker.known(("start", "stores", name), "store", name, [store.id for store in airframe.stores])
+    check_faults(exercise, airframe, checker)
     if exercise.ends_when is not None:
         checker.truth(("ends_when",), exercise.ends_when, over_time=True)
     for checklist in checklists:

@@ -15,6 +15,7 @@ from lumenstat.documents.values import (
     Number,
     Position,
     Positive,
+    Seconds,
     Text,
     Written,
 )
@@ -47,6 +48,47 @@ class Start(Written):
     services: dict[Name, Name] = {}
     controls: dict[Name, Position] = {}
     surfaces_degrees: dict[Name, Number] = {}
+    stores: dict[Name, Number] = {}
+
+
+FaultKind = Literal[
+    "battery_weak",
+    "battery_hot",
+    "limiter_failed",
+    "diode_leaks",
+    "contactor_stuck_open",
+    "supply_out_of_tolerance",
+    "supply_lost",
+    "rectifier_failed",
+    "generator_failed",
+    "apu_out_of_order",
+    "apu_no_light",
+    "apu_hung",
+    "apu_door_stuck",
+    "apu_fire",
+    "loop_open",
+    "bulb_dead",
+    "fuel_pump_failed",
+    "display_dead",
+    "hydraulic_pump_runs",
+]
+
+
+class Fault(Written):
+    """Something that goes wrong at a time or with a state, and may clear likewise.
+
+    `amount` is the resistance factor of a weak battery, the hertz of a bad supply, the amperes a diode leaks, or
+    the share of its power that a hung APU has.
+    """
+
+    id: DocumentId
+    kind: FaultKind
+    target: Name
+    at: Seconds | None = None
+    when: ExpressionText | None = None
+    clear_at: Seconds | None = None
+    clear_when: ExpressionText | None = None
+    amount: Positive | None = None
 
 
 class PaperLine(Written):
@@ -94,6 +136,7 @@ class Exercise(Written):
     checklists: Annotated[tuple[DocumentId, ...], Field(min_length=1)]
     start: Start
     papers: tuple[Paper, ...] = ()
+    faults: tuple[Fault, ...] = ()
     assist: Literal["coached", "examined"] = "examined"
     time_lapse: Literal["off", "waits", "free"] = "off"
     ends_when: ExpressionText | None = None

@@ -16,6 +16,8 @@ def quantities_of(airframe: Airframe) -> dict[str, Quantity]:
 def _all(airframe: Airframe) -> Iterator[Quantity]:
     yield Quantity("time", "s", "number", "seconds since the exercise began")
     yield from _electrical(airframe)
+    yield from _apu(airframe)
+    yield from _systems(airframe)
     for system in airframe.hydraulics.systems:
         yield Quantity(f"hydraulic.{system.id}.psi", "psi", "number", f"pressure of {system.name}")
     for pump in airframe.hydraulics.pumps:
@@ -58,13 +60,18 @@ def _electrical(airframe: Airframe) -> Iterator[Quantity]:
         yield Quantity(f"battery.{battery.id}.volts", "V", "number", f"terminal volts of {battery.name}")
         yield Quantity(f"battery.{battery.id}.amps", "A", "number", f"current into {battery.name}")
         yield Quantity(f"battery.{battery.id}.charge", "", "number", f"charge of {battery.name}, 0 to 1")
+        yield Quantity(f"battery.{battery.id}.hot", "", "truth", f"{battery.name} is too hot")
     for supply in electrical.ground_supplies:
         yield Quantity(f"source.{supply.id}.volts", "V", "number", f"volts at the plug of {supply.name}")
         yield Quantity(f"source.{supply.id}.hertz", "Hz", "number", f"frequency at the plug of {supply.name}")
         yield Quantity(f"source.{supply.id}.ready", "", "truth", f"{supply.name} is in tolerance and steady")
-    for source in (*electrical.ground_supplies, *electrical.inverters):
+    for source in electrical.sources:
         yield Quantity(f"source.{source.id}.available", "", "truth", f"{source.name} is offered to the buses")
         yield Quantity(f"source.{source.id}.load", "%", "number", f"load of {source.name}")
+    for generator in electrical.generators:
+        yield Quantity(f"source.{generator.id}.tripped", "", "truth", f"{generator.name} was overloaded and tripped")
+    for dc in electrical.dc_supplies:
+        yield Quantity(f"supply.{dc.id}.amps", "A", "number", f"current out of {dc.name}")
     for rectifier in electrical.rectifiers:
         yield Quantity(f"rectifier.{rectifier.id}.amps", "A", "number", f"current out of {rectifier.name}")
     for diode in electrical.diodes:
@@ -78,6 +85,45 @@ def _electrical(airframe: Airframe) -> Iterator[Quantity]:
             "number",
             f"current through {contactor.name}, away from {first}",
         )
+
+
+APU_PHASES = ("off", "testing", "ready", "starting", "running", "cooling", "stopping", "closing")
+APU_TROUBLES = ("", "hung", "hot", "low oil pressure", "no fuel pressure", "low volts", "fire")
+
+
+def _apu(airframe: Airframe) -> Iterator[Quantity]:
+    if airframe.apu is None:
+        return
+    yield Quantity("apu.speed", "%", "number", "speed of the APU")
+    yield Quantity("apu.exhaust", "degC", "number", "exhaust temperature of the APU")
+    yield Quantity("apu.oil", "psi", "number", "oil pressure of the APU")
+    yield Quantity("apu.starter_amps", "A", "number", "current into the APU's starter")
+    yield Quantity("apu.phase", "", "text", "what the APU is doing", choices=APU_PHASES)
+    yield Quantity("apu.trouble", "", "text", "why the APU shut itself down, or nothing", choices=APU_TROUBLES)
+    yield Quantity("apu.door", "", "text", "the APU's intake door", choices=("closed", "moving", "open"))
+    yield Quantity("apu.available", "", "truth", "the APU may be loaded")
+    yield Quantity("apu.starter", "", "truth", "the APU's starter is engaged")
+    yield Quantity("apu.lit", "", "truth", "fuel burns in the APU")
+    yield Quantity("apu.oil_low", "", "truth", "the APU's oil pressure is low")
+
+
+def _systems(airframe: Airframe) -> Iterator[Quantity]:
+    for pump in airframe.fuel.pumps:
+        yield Quantity(f"pump.{pump.id}.running", "", "truth", f"{pump.name} runs")
+    for feed in airframe.fuel.feeds:
+        yield Quantity(f"fuel.{feed.id}.psi", "psi", "number", f"pressure of {feed.name}")
+    for duct in airframe.air.ducts:
+        yield Quantity(f"duct.{duct.id}.psi", "psi", "number", f"pressure of {duct.name}")
+    for loop in airframe.fire.loops:
+        yield Quantity(f"loop.{loop.id}.intact", "", "truth", f"{loop.name} is whole and powered")
+    for bottle in airframe.fire.bottles:
+        yield Quantity(f"bottle.{bottle.id}.full", "", "truth", f"{bottle.name} is full")
+    for store in airframe.stores:
+        yield Quantity(f"store.{store.id}", store.unit, "number", store.name)
+    for timer in airframe.timers:
+        yield Quantity(f"timer.{timer.id}", "", "truth", f"{timer.when} for {timer.seconds:g} s")
+    for latch in airframe.latches:
+        yield Quantity(f"latch.{latch.id}", "", "truth", f"set by {latch.set_when}")
 
 
 def _control(control: Control) -> Quantity:

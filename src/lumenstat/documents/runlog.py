@@ -104,6 +104,12 @@ class Skip(Args):
     seconds: Number
 
 
+class OfFault(Args):
+    """One of the exercise's faults, begun or cleared by hand."""
+
+    fault: Text
+
+
 class Note(Args):
     """A remark."""
 
@@ -131,6 +137,8 @@ VERBS: dict[str, type[Args]] = {
     "skip": Skip,
     "freeze": Nothing,
     "resume": Nothing,
+    "fault": OfFault,
+    "clear": OfFault,
     "note": Note,
     "finish": Nothing,
 }

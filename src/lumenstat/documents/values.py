@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Any
 
 from pydantic import (
@@ -62,6 +61,13 @@ class Band(Written):
     max: Number
 
 
+class Part(Written):
+    """Base of everything on an airframe that has an id and a name."""
+
+    id: Name
+    name: Text
+
+
 def nearest(word: str, known: list[str]) -> str:
     """`; did you mean 'x'?` for the closest known word, or a short list of what there is."""
     import difflib  # noqa: PLC0415 - only when something is wrong
@@ -71,6 +77,3 @@ def nearest(word: str, known: list[str]) -> str:
         return f"; did you mean {close[0]!r}?"
     shown = ", ".join(sorted(known)[:8])
     return f"; there is {shown}{', …' if len(known) > 8 else ''}" if known else ""
-
-
-PLACE = re.compile(r"^[a-z][a-z0-9_]*(\.[a-z0-9_]+)*$")

@@ -36,7 +36,7 @@ TRAINEE_VERBS = frozenset(
         "finish",
     }
 )
-INSTRUCTOR_VERBS = frozenset({"note", "finish"})
+INSTRUCTOR_VERBS = frozenset({"note", "fault", "clear", "finish"})
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ class LiveRun:
         self.run_id = run_id
         self.bundle = bundle
         self.clock = Clock()
-        self.aircraft = Aircraft(bundle.airframe, bundle.exercise.start)
+        self.aircraft = Aircraft(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
         self.card = Card(procedure_of(bundle))
         self.log: list[LogEvent] = []
         self.finished = False

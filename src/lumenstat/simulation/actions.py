@@ -20,6 +20,8 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> None:
             press(aircraft, event.args["control"], held=event.verb == "press")
         case "request":
             request(aircraft, event.args["service"], event.args["action"])
+        case "fault" | "clear":
+            set_fault(aircraft, event.args["fault"], arm=event.verb == "fault")
         case "see":
             position_of(control_of(aircraft, event.args["control"]), event.args["position"])
         case "call":
@@ -30,6 +32,15 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> None:
                 )
         case _:
             pass
+
+
+def set_fault(aircraft: Aircraft, name: str, arm: bool) -> None:
+    """Let one of the exercise's faults begin, or clear it."""
+    board = aircraft.settler.faults
+    if name not in board.numbers:
+        raise ActionRefused(f"there is no fault {name!r} in this exercise{nearest(name, list(board.numbers))}")
+    (board.arm if arm else board.clear)(board.numbers[name])
+    aircraft.touched()
 
 
 def control_of(aircraft: Aircraft, name: str) -> Control:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Start
+from lumenstat.documents.exercise import Fault, Start
 from lumenstat.errors import ModelError
 from lumenstat.simulation.calendar import Calendar, Priority
 from lumenstat.simulation.electrical.network import NotSettled
@@ -69,23 +69,21 @@ class Snapshot:
 class Aircraft:
     """One aircraft of an airframe, from an exercise's starting state."""
 
-    def __init__(self, airframe: Airframe, start: Start) -> None:
+    def __init__(self, airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> None:
         self.plan: Plan = plan_for(airframe)
-        self.flows = Flows(self.plan, start.outside_celsius)
+        self.flows = Flows(self.plan, start)
         self.tick = 0
         self.calendar = Calendar()
         self.crew: list[CrewLine] = []
         self.watchers: list[Watcher] = []
         self.d: list[Discrete] = [False] * len(self.plan.d)
-        self.x: list[float] = []
-        for battery in airframe.electrical.batteries:
-            self.x += [start.battery_charge[battery.id], 0.0]
-        self.x += [0.0] * len(airframe.hydraulics.systems)
         self._set_controls(airframe, start)
+        angles = []
         for surface in airframe.hydraulics.surfaces:
             lever = str(self.d[self.plan.d[f"control.{surface.lever}"]])
-            self.x.append(start.surfaces_degrees.get(surface.id, surface.positions[lever]))
-        self.settler = Settler(self, start)
+            angles.append(start.surfaces_degrees.get(surface.id, surface.positions[lever]))
+        self.x = self.flows.begin(start, angles)
+        self.settler = Settler(self, start, faults)
         self.solution = self.flows.at_rest()
         self.a: list[float] = [0.0] * len(self.plan.a)
         self._step_ticks = FIRST_STEP
@@ -167,14 +165,13 @@ class Aircraft:
 
     def _attempt(self, length: int) -> tuple[list[float], Solution, float]:
         """Heun over some ticks: figures and solution at its end, and its error against the plain step."""
-        seconds = length / 100
         try:
             start = self._rates
-            rough = self.flows.advance(self.x, start, seconds)
+            rough = self.flows.advance(self.x, start, length)
             between = self.flows.solve(rough, self.conditions, self.solution)
             end = self.flows.rates(rough, between, self.conditions)
             mean = [(one + other) / 2 for one, other in zip(start, end, strict=True)]
-            x = self.flows.advance(self.x, mean, seconds)
+            x = self.flows.advance(self.x, mean, length)
             return x, self.flows.solve(x, self.conditions, between), self.flows.error(rough, x)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None

@@ -13,8 +13,12 @@ class Priority(IntEnum):
     CONTACTOR = 0
     TRANSFER = 1
     SUPPLY = 2
-    SURFACE = 3
-    SERVICE = 4
+    OVERLOAD = 3
+    SURFACE = 4
+    TIMER = 5
+    APU = 6
+    SERVICE = 7
+    FAULT = 8
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -29,16 +33,27 @@ class Event:
 
 
 class Calendar:
-    """A heap of events."""
+    """A heap of events; a later one of the same kind and target overtakes an earlier one."""
 
     def __init__(self) -> None:
         self.events: list[Event] = []
         self.sequence = 0
+        self.serials: dict[tuple[Priority, int], int] = {}
 
-    def add(self, tick: int, priority: Priority, target: int, serial: int) -> None:
-        """Put an event on the calendar."""
+    def add(self, tick: int, priority: Priority, target: int) -> None:
+        """Put an event on the calendar, in place of any other of this kind and target."""
+        serial = self.overtake(priority, target)
         self.sequence += 1
         heapq.heappush(self.events, Event(tick, priority, self.sequence, target, serial))
+
+    def overtake(self, priority: Priority, target: int) -> int:
+        """Make events of this kind and target do nothing when they come due."""
+        serial = self.serials[priority, target] = self.serials.get((priority, target), 0) + 1
+        return serial
+
+    def holds(self, event: Event) -> bool:
+        """Whether the event was not overtaken."""
+        return self.serials.get((event.priority, event.target)) == event.serial
 
     def next_tick(self) -> int | None:
         """When the next event is due."""
@@ -53,4 +68,5 @@ class Calendar:
         other = Calendar()
         other.events = list(self.events)
         other.sequence = self.sequence
+        other.serials = dict(self.serials)
         return other

@@ -99,7 +99,7 @@ def fly(
 
     Raises ActionRefused for an action the aircraft does not have, ModelError if the model fails.
     """
-    aircraft = Aircraft(bundle.airframe, bundle.exercise.start)
+    aircraft = Aircraft(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
     limits = bundle.airframe.limits
     texts = [*dict.fromkeys([*watch, *(_limit_text(limit) for limit in limits)])]
     watcher = Watch(aircraft, texts)

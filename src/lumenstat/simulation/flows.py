@@ -1,237 +1,263 @@
 """The continuous half of an aircraft: from its figures to volts and amps, and how fast the figures change.
 
-The vector `x` holds charge (0 to 1) and polarisation (V) of each battery, pressure (psi) of each hydraulic system and
-angle (degrees) of each surface. Everything discrete is held still meanwhile.
+The vector `x` holds, in this order: charge (0 to 1) and polarisation (V) of each battery; pressure (psi) of each
+hydraulic system; angle (degrees) of each surface; pressure of each fuel feed and of each duct; speed (percent), exhaust
+temperature (degC) and oil pressure (psi) of the APU. Everything discrete is held still meanwhile.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from lumenstat.documents.airframe import AcSource, Part
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.exercise import Start
 from lumenstat.simulation.electrical.batteries import BatteryModel
-from lumenstat.simulation.electrical.network import GROUND, Branch, currents, load_amps, solve
+from lumenstat.simulation.electrical.network import GROUND, Branch, Network, load_amps
 from lumenstat.simulation.plan import Plan
+from lumenstat.simulation.turbine import Turbine
 
-RECTIFIER_OFF_VOLTS = -1000.0
+OFF_VOLTS = -1000.0
+CHARGE_TOLERANCE = 5e-5
+VOLTS_TOLERANCE = 3e-4
+SPEED_TOLERANCE = 0.02
+CELSIUS_TOLERANCE = 0.5
+
+Faults = Mapping[tuple[str, str], float]
 
 
 @dataclass
 class Conditions:
     """What the discrete half holds still for the continuous half; made anew whenever logic settles."""
 
-    shut: tuple[bool, ...]
+    present: tuple[bool, ...]
     rectifier_alive: tuple[bool, ...]
+    supply_on: tuple[bool, ...]
     source_volts: list[float]
     source_hertz: list[float]
     ac_root: list[int]
-    dc_watts: list[float]
+    rectifier_root: list[int]
+    dc_watts: tuple[float, ...]
     ac_watts: list[float]
-    psi_targets: list[float]
-    degrees_per_second: list[float]
+    targets: list[float]
+    apu_lit: bool = False
+    apu_strength: float = 1.0
 
 
 @dataclass(slots=True)
 class Solution:
-    """A solved network: volts by DC node, modes by branch of the airframe, amps where asked for."""
+    """A solved network: volts by DC node, modes and amps by branch, watts by AC source."""
 
     volts: list[float]
-    modes: list[int]
-    battery_amps: list[float]
-    branch_amps: list[float]
+    modes: tuple[int, ...]
+    amps: list[float]
     source_watts: list[float]
 
 
 @dataclass
-class Topology:
-    """The branches that are there for one set of shut contactors."""
+class Groups:
+    """Where each group of branches begins."""
 
+    rectifiers: int = 0
+    supplies: int = 0
+    diodes: int = 0
+    starter: int = 0
+    contactors: int = 0
     branches: list[Branch] = field(default_factory=list)
-    numbers: list[int] = field(default_factory=list)
 
 
 class Flows:
-    """Solves the network of one airframe at one temperature."""
+    """Solves and advances one aircraft."""
 
-    def __init__(self, plan: Plan, celsius: float) -> None:
+    def __init__(self, plan: Plan, start: Start) -> None:
         self.plan = plan
-        electrical = plan.airframe.electrical
-        self.batteries = [BatteryModel.of(battery, celsius) for battery in electrical.batteries]
+        airframe = plan.airframe
+        self.airframe: Airframe = airframe
+        electrical = airframe.electrical
+        self.celsius = start.outside_celsius
         self.floor = [bus.dead_below for bus in plan.dc]
-        self.branches: list[Branch] = []
-        for battery, model in zip(electrical.batteries, self.batteries, strict=True):
-            self.branches.append(Branch(GROUND, plan.node[battery.bus], 1 / model.r0_ohm))
-        self.first_rectifier = len(self.branches)
+        self.sources = electrical.sources
+        self._rated = [source.rated_va for source in self.sources]
+        self._droop = [getattr(source, "droop_volts", 0.0) for source in self.sources]
+        self._battery_nodes = [plan.node[battery.bus] for battery in electrical.batteries]
+        self._rectifiers = [(plan.node[r.output], r.volts, r.efficiency) for r in electrical.rectifiers]
+        self._supply_volts = [supply.volts for supply in electrical.dc_supplies]
+        self._drops = [-diode.drop_volts for diode in electrical.diodes]
+        self._stores = [start.stores.get(store.id, store.usual) for store in airframe.stores]
+        self.turbine = Turbine(airframe.apu, self.celsius) if airframe.apu else None
+        self.first_target = 2 * len(electrical.batteries)
+        self.first_angle = self.first_target + len(airframe.hydraulics.systems)
+        self.first_apu = self.first_angle + len(airframe.hydraulics.surfaces)
+        self.first_apu += len(airframe.fuel.feeds) + len(airframe.air.ducts)
+        self._grounds = len(electrical.ground_supplies)
+        self._lagged: dict[int, list[float]] = {}
+        self.rebuild({})
+
+    def rebuild(self, faults: Faults) -> None:
+        """Make branches and batteries as they are with these faults."""
+        plan, electrical = self.plan, self.airframe.electrical
+        self.batteries = []
+        for battery in electrical.batteries:
+            model = BatteryModel.of(battery, self.celsius, faults.get(("battery_weak", battery.id), 1.0))
+            self.batteries.append(model)
+        g = self.groups = Groups()
+        for node, model in zip(self._battery_nodes, self.batteries, strict=True):
+            g.branches.append(Branch(GROUND, node, 1 / model.r0_ohm))
+        g.rectifiers = len(g.branches)
         for rectifier in electrical.rectifiers:
             siemens = 1000 / rectifier.resistance_mohm
-            self.branches.append(Branch(GROUND, plan.node[rectifier.output], siemens, 0.0, rectifier.limit_amps))
-        self.first_diode = len(self.branches)
+            g.branches.append(Branch(GROUND, plan.node[rectifier.output], siemens, 0.0, rectifier.limit_amps))
+        g.supplies = len(g.branches)
+        for supply in electrical.dc_supplies:
+            siemens = 1000 / supply.resistance_mohm
+            g.branches.append(Branch(GROUND, plan.node[supply.bus], siemens, 0.0, supply.limit_amps))
+        g.diodes = len(g.branches)
         for diode in electrical.diodes:
             ends = plan.node[diode.anode], plan.node[diode.cathode]
-            self.branches.append(Branch(*ends, 1000 / diode.resistance_mohm, low=0.0))
-        self.first_contactor = len(self.branches)
+            leak = faults.get(("diode_leaks", diode.id), 0.0)
+            g.branches.append(Branch(*ends, 1000 / diode.resistance_mohm, low=-leak))
+        g.starter = len(g.branches)
+        if self.airframe.apu is not None:
+            starter = self.airframe.apu.starter
+            g.branches.append(Branch(plan.node[starter.bus], GROUND, 1000 / starter.resistance_mohm, low=0.0))
+        g.contactors = len(g.branches)
         for contactor in electrical.contactors:
             a, b = (plan.node[end] for end in contactor.between)
             low, high = -math.inf, math.inf
-            if contactor.limit is not None:
+            if contactor.limit is not None and ("limiter_failed", contactor.id) not in faults:
                 toward_b = contactor.limit.toward == contactor.between[1]
                 low, high = (low, contactor.limit.amps) if toward_b else (-contactor.limit.amps, high)
-            self.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
-        self.sources: tuple[AcSource, ...] = (*electrical.ground_supplies, *electrical.inverters)
-        self.first_inverter = len(electrical.ground_supplies)
-        self.systems = plan.airframe.hydraulics.systems
-        self.surfaces = plan.airframe.hydraulics.surfaces
-        self._topologies: dict[tuple[bool, ...], Topology] = {}
-        self._drops = [-diode.drop_volts for diode in electrical.diodes]
-        self._rectifier_volts = [rectifier.volts for rectifier in electrical.rectifiers]
+            g.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
+        self.network = Network(g.branches, self.floor)
+        self._lagged.clear()
+        self._taus = self._lags()
 
-    def _topology(self, shut: tuple[bool, ...]) -> Topology:
-        found = self._topologies.get(shut)
-        if found is None:
-            found = self._topologies[shut] = Topology()
-            for number, branch in enumerate(self.branches):
-                if number < self.first_contactor or shut[number - self.first_contactor]:
-                    found.branches.append(branch)
-                    found.numbers.append(number)
-        return found
+    def _lags(self) -> list[float]:
+        """For each figure of `x` its lag in seconds, or 0 where it has a plain rate."""
+        airframe, taus = self.airframe, []
+        for model in self.batteries:
+            taus += [0.0, model.tau_seconds]
+        taus += [system.lag_seconds for system in airframe.hydraulics.systems]
+        taus += [0.0] * len(airframe.hydraulics.surfaces)
+        taus += [feed.lag_seconds for feed in airframe.fuel.feeds]
+        taus += [duct.lag_seconds for duct in airframe.air.ducts]
+        if airframe.apu is not None:
+            taus += [0.0, airframe.apu.exhaust.lag_seconds, airframe.apu.oil.lag_seconds]
+        return taus
+
+    def begin(self, start: Start, angles: list[float]) -> list[float]:
+        """The figures that an exercise begins with."""
+        x: list[float] = []
+        for battery in self.airframe.electrical.batteries:
+            x += [start.battery_charge[battery.id], 0.0]
+        x += [0.0] * len(self.airframe.hydraulics.systems)
+        x += angles
+        x += [feed.gravity_psi for feed in self.airframe.fuel.feeds]
+        x += [0.0] * len(self.airframe.air.ducts)
+        return x + ([0.0, self.celsius, 0.0] if self.turbine else [])
 
     def at_rest(self) -> Solution:
         """A first guess: everything dead."""
-        none = [0.0] * len(self.branches)
-        return Solution(
-            [0.0] * len(self.plan.dc),
-            [0] * len(self.branches),
-            [0.0] * len(self.batteries),
-            none,
-            [0.0] * len(self.sources),
-        )
+        count = len(self.groups.branches)
+        return Solution([0.0] * len(self.plan.dc), (0,) * count, [0.0] * count, [0.0] * len(self.sources))
 
     def solve(self, x: list[float], now: Conditions, guess: Solution) -> Solution:
         """Volts and amps at the figures `x`. Raises NotSettled."""
-        count = len(self.batteries)
         emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
-        for rectified, alive in zip(self._rectifier_volts, now.rectifier_alive, strict=True):
-            emf.append(rectified if alive else RECTIFIER_OFF_VOLTS)
+        emf += [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
+        emf += [v if on else OFF_VOLTS for v, on in zip(self._supply_volts, now.supply_on, strict=True)]
         emf += self._drops
-        emf += [0.0] * (len(self.branches) - self.first_contactor)
-        topology = self._topology(now.shut)
-        numbers = topology.numbers
-        active_emf = [emf[number] for number in numbers]
-        volts, modes = solve(
-            topology.branches,
-            active_emf,
-            now.dc_watts,
-            self.floor,
-            guess.volts,
-            [guess.modes[n] for n in numbers],
-        )
-        amps = currents(topology.branches, active_emf, volts, modes)
-        all_modes = [0] * len(self.branches)
-        all_amps = [0.0] * len(self.branches)
-        for index, number in enumerate(numbers):
-            all_modes[number] = modes[index]
-            all_amps[number] = amps[index]
-        return Solution(
-            volts,
-            all_modes,
-            [-i for i in all_amps[:count]],
-            all_amps,
-            self._source_watts(volts, all_amps, now),
-        )
+        if self.turbine is not None:
+            emf.append(-self.turbine.apu.starter.back_emf_volts_per_percent * x[self.first_apu])
+        emf += [0.0] * (len(self.groups.branches) - len(emf))
+        volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
+        return Solution(volts, modes, amps, self._source_watts(volts, amps, now))
 
     def _source_watts(self, volts: list[float], amps: list[float], now: Conditions) -> list[float]:
         watts = [0.0] * len(self.sources)
-        for index, root in enumerate(now.ac_root):
+        for root, taken in zip(now.ac_root, now.ac_watts, strict=True):
             if root >= 0:
-                watts[root] += now.ac_watts[index]
-        for n, rectifier in enumerate(self.plan.airframe.electrical.rectifiers):
-            out = volts[self.plan.node[rectifier.output]] * amps[self.first_rectifier + n]
-            root = now.ac_root[[bus.id for bus in self.plan.ac].index(rectifier.input)] if out else -1
+                watts[root] += taken
+        at = self.groups.rectifiers
+        for (node, _, efficiency), root in zip(self._rectifiers, now.rectifier_root, strict=True):
             if root >= 0:
-                watts[root] += out / rectifier.efficiency
+                watts[root] += volts[node] * amps[at] / efficiency
+            at += 1
         return watts
 
     def rates(self, x: list[float], solution: Solution, now: Conditions) -> list[float]:
-        """For each figure: change per second (charge, angle) or where it tends (polarisation, pressure)."""
+        """For each figure: its change per second, or where it tends if it lags."""
         rates: list[float] = []
         for n, model in enumerate(self.batteries):
-            amps = solution.battery_amps[n]
+            amps = -solution.amps[n]
             rates.append(model.charge_per_second(x[2 * n], amps))
             rates.append(model.polarisation_target_volts(x[2 * n], amps))
-        return rates + now.psi_targets + now.degrees_per_second
+        rates += now.targets
+        if self.turbine is not None:
+            speed, amps = x[self.first_apu], solution.amps[self.groups.starter]
+            rates.append(self.turbine.acceleration(speed, amps, now.apu_lit, now.apu_strength))
+            rates.append(self.turbine.exhaust_target(speed, now.apu_lit))
+            rates.append(self.turbine.oil_target(speed))
+        return rates
 
-    def advance(self, x: list[float], rates: list[float], seconds: float) -> list[float]:
-        """The figures after some seconds at these rates; lags by their exact exponential."""
-        after = list(x)
-        at = 0
-        for model in self.batteries:
-            after[at] = min(1.0, max(0.0, x[at] + rates[at] * seconds))
-            lagged = 1 - math.exp(-seconds / model.tau_seconds)
-            after[at + 1] = x[at + 1] + (rates[at + 1] - x[at + 1]) * lagged
-            at += 2
-        for system in self.systems:
-            after[at] = x[at] + (rates[at] - x[at]) * (1 - math.exp(-seconds / system.lag_seconds))
-            at += 1
-        for _ in self.surfaces:
-            after[at] = x[at] + rates[at] * seconds
-            at += 1
+    def advance(self, x: list[float], rates: list[float], length: int) -> list[float]:
+        """The figures after some ticks at these rates; lags by their exact exponential."""
+        lagged = self._lagged.get(length)
+        seconds = length / 100
+        if lagged is None:
+            lagged = self._lagged[length] = [1 - math.exp(-seconds / tau) if tau else 0.0 for tau in self._taus]
+        after = [
+            at + (rate - at) * share if share else at + rate * seconds
+            for at, rate, share in zip(x, rates, lagged, strict=True)
+        ]
+        for n in range(0, self.first_target, 2):
+            after[n] = min(1.0, max(0.0, after[n]))
+        if self.turbine is not None and after[self.first_apu] < 0:
+            after[self.first_apu] = 0.0
         return after
 
     def error(self, rough: list[float], fine: list[float]) -> float:
         """How far two estimates of a step lie apart, 1 being just tolerable."""
         worst = 0.0
-        for n in range(len(self.batteries)):
-            worst = max(worst, abs(rough[2 * n] - fine[2 * n]) / 5e-5, abs(rough[2 * n + 1] - fine[2 * n + 1]) / 3e-4)
+        for n in range(0, self.first_target, 2):
+            worst = max(
+                worst, abs(rough[n] - fine[n]) / CHARGE_TOLERANCE, abs(rough[n + 1] - fine[n + 1]) / VOLTS_TOLERANCE
+            )
+        if self.turbine is not None:
+            n = self.first_apu
+            worst = max(
+                worst, abs(rough[n] - fine[n]) / SPEED_TOLERANCE, abs(rough[n + 1] - fine[n + 1]) / CELSIUS_TOLERANCE
+            )
         return worst
 
     def figures(self, tick: int, x: list[float], solution: Solution, now: Conditions) -> list[float]:
-        """Every figure that can be observed, by the plan's `a` slots."""
-        plan, electrical = self.plan, self.plan.airframe.electrical
-        a = [0.0] * len(plan.a)
-        slot = plan.a.numbers
-        a[slot["time"]] = tick / 100
-        for index, bus in enumerate(plan.dc):
-            a[slot[f"bus.{bus.id}.volts"]] = solution.volts[index]
-        loads = [w / s.rated_va for w, s in zip(solution.source_watts, self.sources, strict=True)]
-        shown = [
-            volts and volts - getattr(s, "droop_volts", 0.0) * load
-            for volts, s, load in zip(now.source_volts, self.sources, loads, strict=True)
-        ]
-        for n, source in enumerate(self.sources):
-            a[slot[f"source.{source.id}.load"]] = 100 * loads[n]
-        for index, bus in enumerate(plan.ac):
-            root = now.ac_root[index]
-            a[slot[f"bus.{bus.id}.volts"]] = shown[root] if root >= 0 else 0.0
-            a[slot[f"bus.{bus.id}.hertz"]] = now.source_hertz[root] if root >= 0 else 0.0
-        for n, supply in enumerate(electrical.ground_supplies):
-            a[slot[f"source.{supply.id}.volts"]] = shown[n]
-            a[slot[f"source.{supply.id}.hertz"]] = now.source_hertz[n]
-        for n, battery in enumerate(electrical.batteries):
-            a[slot[f"battery.{battery.id}.volts"]] = solution.volts[plan.node[battery.bus]]
-            a[slot[f"battery.{battery.id}.amps"]] = solution.battery_amps[n]
-            a[slot[f"battery.{battery.id}.charge"]] = x[2 * n]
-        at = 2 * len(self.batteries)
-        for system in self.systems:
-            a[slot[f"hydraulic.{system.id}.psi"]] = x[at]
-            at += 1
-        for surface in self.surfaces:
-            a[slot[f"surface.{surface.id}.degrees"]] = x[at]
-            at += 1
-        groups: list[tuple[str, int, tuple[Part, ...]]] = [
-            ("rectifier", self.first_rectifier, electrical.rectifiers),
-            ("diode", self.first_diode, electrical.diodes),
-            ("contactor", self.first_contactor, electrical.contactors),
-        ]
-        for group, first, parts in groups:
-            for n, part in enumerate(parts):
-                a[slot[f"{group}.{part.id}.amps"]] = solution.branch_amps[first + n]
-        return a
+        """Every figure that can be observed, in the order of the plan's `a` slots."""
+        volts, amps, g = solution.volts, solution.amps, self.groups
+        loads = [watts / rated for watts, rated in zip(solution.source_watts, self._rated, strict=True)]
+        shown = [v and v - d * load for v, d, load in zip(now.source_volts, self._droop, loads, strict=True)]
+        a = [tick / 100, *volts]
+        a += [shown[root] if root >= 0 else 0.0 for root in now.ac_root]
+        a += [now.source_hertz[root] if root >= 0 else 0.0 for root in now.ac_root]
+        a += [volts[node] for node in self._battery_nodes]
+        a += [-i for i in amps[: g.rectifiers]]
+        a += x[0 : self.first_target : 2]
+        a += [100 * load for load in loads]
+        a += shown[: self._grounds]
+        a += now.source_hertz[: self._grounds]
+        a += amps[g.supplies : g.diodes]
+        a += amps[g.rectifiers : g.supplies]
+        a += amps[g.diodes : g.starter]
+        a += amps[g.contactors :]
+        a += x[self.first_target :]
+        if self.turbine is not None:
+            a.append(amps[g.starter])
+        return a + self._stores
 
     def balance(self, solution: Solution, now: Conditions) -> list[float]:
         """Amps left over at every DC node; zero everywhere in a true solution."""
         left = [-load_amps(w, v, f) for w, v, f in zip(now.dc_watts, solution.volts, self.floor, strict=True)]
-        for branch, amps in zip(self.branches, solution.branch_amps, strict=True):
+        for branch, amps in zip(self.groups.branches, solution.amps, strict=True):
             if branch.a >= 0:
                 left[branch.a] -= amps
             if branch.b >= 0:

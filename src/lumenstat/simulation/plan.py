@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from graphlib import TopologicalSorter
-from typing import Any
+from typing import Any, NamedTuple
 
 from lumenstat.documents.airframe import Airframe, Instrument
 from lumenstat.documents.checking import feeding_graph
@@ -19,6 +19,29 @@ from lumenstat.documents.quantities import quantities_of
 
 Discrete = str | float | bool
 Logic = Callable[[list[Discrete]], tuple[tuple[bool, ...], ...]]
+
+
+class Answers(NamedTuple):
+    """What the generated logic answers: a yes or no for each part of a group, in document order."""
+
+    contactors: tuple[bool, ...]
+    plugged: tuple[bool, ...]
+    offered: tuple[bool, ...]
+    supplies: tuple[bool, ...]
+    feeds: tuple[bool, ...]
+    loads: tuple[bool, ...]
+    pumps: tuple[bool, ...]
+    fuel_pumps: tuple[bool, ...]
+    air_sources: tuple[bool, ...]
+    air_takers: tuple[bool, ...]
+    air_valves: tuple[bool, ...]
+    bottles: tuple[bool, ...]
+    timers: tuple[bool, ...]
+    latch_sets: tuple[bool, ...]
+    latch_resets: tuple[bool, ...]
+    apu: tuple[bool, ...]
+
+
 TICKS_PER_SECOND = 100
 
 
@@ -85,23 +108,28 @@ class Plan:
     def _codes(self) -> dict[str, str]:
         """For every quantity the code that reads it."""
         codes: dict[str, str] = {}
-        discrete = (".alive", ".ready", ".available", ".shut", ".moving", ".disagrees", ".running", ".fed_by")
-        prefixes = ("control.", "comparator.", "service.", "guard.")
+        for name in figure_names(self.airframe):
+            _ = self.a[name]
         for name, quantity in self.quantities.items():
             if name.startswith(("instrument.", "lamp.")):
                 continue
-            is_discrete = name.endswith(discrete) or name.startswith(prefixes)
-            codes[name] = f"d[{self.d[name]}]" if is_discrete else f"a[{self.a[name]}]"
-            assert is_discrete or quantity.kind == "number", name
+            is_figure = quantity.kind == "number" and not name.startswith("control.")
+            codes[name] = f"a[{self.a.numbers[name]}]" if is_figure else f"d[{self.d[name]}]"
         self.codes = codes
         for instrument in self.airframe.instruments.values():
             alive = f"d[{self.d[f'bus.{instrument.bus}.alive']}]" if instrument.bus else "True"
+            alive = f"({alive} and not d[{self.d[f'dead.{instrument.id}']}])"
+            if instrument.boot_seconds:
+                alive = f"({alive} and d[{self.d[f'boot.{instrument.id}']}])"
             codes[f"instrument.{instrument.id}.alive"] = alive
             codes[f"instrument.{instrument.id}.reads"] = self._reading_code(instrument, alive)
         for lamp in self.airframe.lamps.values():
             alive = f"d[{self.d[f'bus.{lamp.bus}.alive']}]"
             codes[f"lamp.{lamp.id}.alive"] = alive
-            codes[f"lamp.{lamp.id}"] = f"({alive} and {self.emitter().truth(parse(lamp.when))})"
+            lit = f"{alive} and not d[{self.d[f'bulb.{lamp.id}']}]"
+            if lamp.quiet_seconds:
+                lit += f" and d[{self.d[f'quiet.{lamp.id}']}]"
+            codes[f"lamp.{lamp.id}"] = f"({lit} and {self.emitter().truth(parse(lamp.when))})"
         return codes
 
     def _reading_code(self, instrument: Instrument, alive: str) -> str:
@@ -112,6 +140,11 @@ class Plan:
             self.constants.append(position)
             selected = f"d[{self.d[f'control.{instrument.selector}']}] == S[{len(self.constants) - 1}]"
             shown = f"{self.codes[name]} if {selected} else {shown}"
+        if instrument.test_control is not None and instrument.test_reads is not None:
+            control = self.airframe.controls[instrument.test_control]
+            self.constants.append(control.positions[1])
+            held = f"d[{self.d[f'control.{control.id}']}] == S[{len(self.constants) - 1}]"
+            shown = f"{float(instrument.test_reads)!r} if {held} else ({shown})"
         visible = alive
         if instrument.dimmer is not None:
             slot = self.d[f"control.{instrument.dimmer}"]
@@ -127,7 +160,7 @@ class Plan:
             for b in self.airframe.electrical.buses
         ]
         for c in self.airframe.comparators:
-            found.append(Comparator(self.a[c.quantity], self.d[f"comparator.{c.id}"], c.on_above, c.off_below))
+            found.append(Comparator(self.a.numbers[c.quantity], self.d[f"comparator.{c.id}"], c.on_above, c.off_below))
         for s in self.airframe.hydraulics.surfaces:
             found.append(
                 Comparator(
@@ -137,29 +170,97 @@ class Plan:
                     s.moves_above_psi * 0.9,
                 )
             )
+        for generator in self.airframe.electrical.generators:
+            most = generator.overload_percent
+            load = self.a.numbers[f"source.{generator.id}.load"]
+            found.append(Comparator(load, self.d[f"overload.{generator.id}"], most, most * 0.9))
+        return found + self._apu_comparators()
+
+    def _apu_comparators(self) -> list[Comparator]:
+        apu = self.airframe.apu
+        if apu is None:
+            return []
+        a = self.a.numbers
+        volts = f"bus.{apu.starter.bus}.volts"
+        rows = [
+            ("apu.speed", "apu.at_light", apu.lights_off_percent, apu.lights_off_percent * 0.7),
+            ("apu.speed", "apu.at_cut_out", apu.starter.cuts_out_percent, apu.starter.cuts_out_percent * 0.9),
+            ("apu.speed", "apu.at_available", apu.available_percent, apu.available_percent * 0.92),
+            ("apu.speed", "apu.turning", 6.0, 4.0),
+            ("apu.exhaust", "apu.too_hot", apu.hottest_celsius, apu.hottest_celsius * 0.9),
+            ("apu.oil", "apu.oil_up", apu.oil.low_below_psi * 1.1, apu.oil.low_below_psi),
+            (f"fuel.{apu.feed}.psi", "apu.fuelled", apu.feed_psi, apu.feed_psi * 0.7),
+            (volts, "apu.relay_volts", apu.starter.relay_pulls_in_volts, apu.starter.relay_drops_out_volts),
+        ]
+        return [Comparator(a[name], self.d[slot], on, off) for name, slot, on, off in rows]
+
+    @property
+    def timers(self) -> list[tuple[str, str, float]]:
+        """Name of the slot, expression and seconds of every timer, those of lamps and displays included."""
+        airframe = self.airframe
+        found = [(f"timer.{t.id}", t.when, t.seconds) for t in airframe.timers]
+        for lamp in airframe.lamps.values():
+            if lamp.quiet_seconds:
+                found.append((f"quiet.{lamp.id}", f"alive(bus.{lamp.bus})", lamp.quiet_seconds))
+        for each in airframe.instruments.values():
+            if each.boot_seconds and each.bus:
+                found.append((f"boot.{each.id}", f"alive(bus.{each.bus})", each.boot_seconds))
         return found
 
     def _logic_source(self) -> str:
-        """The generated logic: one tuple each for contactors, plugs, offers, loads and pumps."""
-        electrical = self.airframe.electrical
-        groups: list[tuple[str, list[str]]] = [
-            ("contactors", [c.closes_when for c in electrical.contactors]),
-            ("plugged", [s.plugged_when for s in electrical.ground_supplies]),
-            ("offered", [i.offered_when for i in electrical.inverters]),
-            (
-                "feeds",
-                [feed.when or "true" for bus in self.ac_order for feed in electrical.feeding.get(bus, ())],
-            ),
-            ("loads", [load.when or "true" for load in electrical.loads]),
-            ("pumps", [f"alive(bus.{p.bus}) and ({p.when})" for p in self.airframe.hydraulics.pumps]),
-        ]
+        """The generated logic: one tuple of answers for each group, in the order of `LOGIC_GROUPS`."""
+        airframe = self.airframe
+        electrical, apu = airframe.electrical, airframe.apu
+        groups: dict[str, list[str]] = {
+            "contactors": [c.closes_when for c in electrical.contactors],
+            "plugged": [s.plugged_when for s in electrical.ground_supplies],
+            "offered": [i.offered_when for i in electrical.inverters] + [g.offered_when for g in electrical.generators],
+            "supplies": [s.when for s in electrical.dc_supplies],
+            "feeds": [feed.when or "true" for bus in self.ac_order for feed in electrical.feeding.get(bus, ())],
+            "loads": [load.when or "true" for load in electrical.loads],
+            "pumps": [f"alive(bus.{p.bus}) and ({p.when})" for p in airframe.hydraulics.pumps],
+            "fuel_pumps": [f"alive(bus.{p.bus}) and ({p.when})" for p in airframe.fuel.pumps],
+            "air_sources": [port.when for port in airframe.air.sources],
+            "air_takers": [port.when for port in airframe.air.takers],
+            "air_valves": [valve.when for valve in airframe.air.valves],
+            "bottles": [f"alive(bus.{b.bus}) and ({b.fires_when})" for b in airframe.fire.bottles],
+            "timers": [when for _, when, _ in self.timers],
+            "latch_sets": [latch.set_when for latch in airframe.latches],
+            "latch_resets": [latch.reset_when for latch in airframe.latches],
+            "apu": [apu.run_when, apu.start_when] if apu else [],
+        }
+        assert tuple(groups) == Answers._fields
         emitter = self.emitter()
         lines = ["def logic(d):", "    return ("]
-        for name, texts in groups:
+        for name, texts in groups.items():
             lines.append(f"        (  # {name}")
             lines += [f"            {emitter.truth(parse(text))}," for text in texts]
             lines.append("        ),")
         return "\n".join([*lines, "    )", ""])
+
+
+def figure_names(airframe: Airframe) -> list[str]:
+    """Every figure in the order in which `Flows.figures` gives them."""
+    electrical = airframe.electrical
+    dc = [bus.id for bus in electrical.buses if bus.kind == "dc"]
+    ac = [bus.id for bus in electrical.buses if bus.kind == "ac"]
+    names = ["time", *(f"bus.{b}.volts" for b in (*dc, *ac)), *(f"bus.{b}.hertz" for b in ac)]
+    for what in ("volts", "amps", "charge"):
+        names += [f"battery.{battery.id}.{what}" for battery in electrical.batteries]
+    names += [f"source.{source.id}.load" for source in electrical.sources]
+    for what in ("volts", "hertz"):
+        names += [f"source.{supply.id}.{what}" for supply in electrical.ground_supplies]
+    names += [f"supply.{supply.id}.amps" for supply in electrical.dc_supplies]
+    names += [f"rectifier.{rectifier.id}.amps" for rectifier in electrical.rectifiers]
+    names += [f"diode.{diode.id}.amps" for diode in electrical.diodes]
+    names += [f"contactor.{contactor.id}.amps" for contactor in electrical.contactors]
+    names += [f"hydraulic.{system.id}.psi" for system in airframe.hydraulics.systems]
+    names += [f"surface.{surface.id}.degrees" for surface in airframe.hydraulics.surfaces]
+    names += [f"fuel.{feed.id}.psi" for feed in airframe.fuel.feeds]
+    names += [f"duct.{duct.id}.psi" for duct in airframe.air.ducts]
+    if airframe.apu is not None:
+        names += ["apu.speed", "apu.exhaust", "apu.oil", "apu.starter_amps"]
+    return names + [f"store.{store.id}" for store in airframe.stores]
 
 
 @lru_cache(maxsize=32)

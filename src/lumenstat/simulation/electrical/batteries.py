@@ -51,9 +51,9 @@ class BatteryModel:
     peukert: float
 
     @staticmethod
-    def of(battery: Battery, celsius: float) -> BatteryModel:
-        """The model of a document's battery at the outside temperature."""
-        cold = math.exp(battery.cold_per_degree * (REFERENCE_CELSIUS - celsius))
+    def of(battery: Battery, celsius: float, weakness: float = 1.0) -> BatteryModel:
+        """The model of a document's battery at the outside temperature; `weakness` multiplies its resistances."""
+        cold = weakness * math.exp(battery.cold_per_degree * (REFERENCE_CELSIUS - celsius))
         curve = CELL_CURVES[battery.chemistry]
         return BatteryModel(
             cells=battery.cells,

@@ -13,6 +13,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from operator import mul, sub
 
 GROUND = -1
 BLEED_SIEMENS = 1e-5
@@ -180,6 +181,16 @@ def _line_current(branch: Branch, emf: float, volts: Sequence[float]) -> float:
     return branch.siemens * (start - end + emf)
 
 
+def _wanted_mode(branch: Branch, current: float, mode: int) -> int:
+    """The mode this line current asks for: the present one or its neighbour."""
+    slack = 1e-9 * branch.siemens
+    if mode == 0:
+        return -1 if current < branch.low - slack else 1 if current > branch.high + slack else 0
+    if mode < 0:
+        return 0 if current > branch.low + slack else -1
+    return 0 if current < branch.high - slack else 1
+
+
 def _flip(
     branches: Sequence[Branch], emf: Sequence[float], volts: Sequence[float], modes: list[int], one: bool
 ) -> bool:
@@ -188,15 +199,8 @@ def _flip(
     for index, branch in enumerate(branches):
         if branch.low == -math.inf and branch.high == math.inf:
             continue
-        current = _line_current(branch, emf[index], volts)
-        slack = 1e-9 * branch.siemens
         mode = modes[index]
-        if mode == 0:
-            wanted = -1 if current < branch.low - slack else 1 if current > branch.high + slack else 0
-        elif mode < 0:
-            wanted = 0 if current > branch.low + slack else -1
-        else:
-            wanted = 0 if current < branch.high - slack else 1
+        wanted = _wanted_mode(branch, _line_current(branch, emf[index], volts), mode)
         if wanted != mode:
             modes[index] = wanted
             flipped = True
@@ -222,3 +226,136 @@ def currents(
 def load_amps(watts: float, volts: float, floor: float) -> float:
     """What a constant-power load takes at these volts: below its floor it behaves as a resistance."""
     return watts * volts / max(volts, floor) ** 2
+
+
+class Network:
+    """The branches of one aircraft, solved again and again: what stays the same between solutions is kept.
+
+    For each set of present branches, modes and loads the inverse of the conductance matrix is kept, with every load
+    as the resistance it is at its floor; what it takes less above its floor is put right by iteration, which shrinks
+    the error by orders of magnitude a round. Where that does not settle, `solve` does.
+    """
+
+    KEPT_AT_MOST = 400
+    ROUNDS = 14
+
+    def __init__(self, branches: Sequence[Branch], floor: Sequence[float]) -> None:
+        self.branches = tuple(branches)
+        self.floor = tuple(floor)
+        self.size = len(floor)
+        self._bounded = [n for n, b in enumerate(branches) if b.low > -math.inf or b.high < math.inf]
+        self._inverses: dict[tuple[object, ...], list[list[float]]] = {}
+
+    def solve(
+        self,
+        present: tuple[bool, ...],
+        emf: Sequence[float],
+        watts: tuple[float, ...],
+        volts: list[float],
+        modes: tuple[int, ...],
+    ) -> tuple[list[float], tuple[int, ...], list[float]]:
+        """Volts of nodes, modes and amps of branches (0 for absent ones). Raises NotSettled."""
+        for round_ in range(self.ROUNDS):
+            found = self._iterate(self._inverse(present, watts, modes), present, emf, watts, volts, modes)
+            if found is None:
+                break
+            volts = found
+            flipped = list(modes)
+            if not self._flip_present(present, emf, volts, flipped, one=round_ >= ROUNDS_TOGETHER):
+                return volts, modes, self._amps(present, emf, volts, modes)
+            modes = tuple(flipped)
+        numbers = [n for n, there in enumerate(present) if there]
+        solved, part = solve(
+            [self.branches[n] for n in numbers],
+            [emf[n] for n in numbers],
+            watts,
+            self.floor,
+            volts if all(abs(v) < 1e3 for v in volts) else [0.0] * self.size,
+            [modes[n] for n in numbers],
+        )
+        whole = [0] * len(self.branches)
+        for n, mode in zip(numbers, part, strict=True):
+            whole[n] = mode
+        return solved, tuple(whole), self._amps(present, emf, solved, tuple(whole))
+
+    def _inverse(
+        self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]
+    ) -> list[list[float]]:
+        key = (present, watts, modes)
+        found = self._inverses.get(key)
+        if found is None:
+            if len(self._inverses) >= self.KEPT_AT_MOST:
+                self._inverses.clear()
+            matrix = [[0.0] * self.size for _ in range(self.size)]
+            for node in range(self.size):
+                matrix[node][node] = BLEED_SIEMENS + watts[node] / self.floor[node] ** 2
+            for n, branch in enumerate(self.branches):
+                if present[n] and modes[n] == 0:
+                    for p, q in ((branch.a, branch.b), (branch.b, branch.a)):
+                        if p >= 0:
+                            matrix[p][p] += branch.siemens
+                            if q >= 0:
+                                matrix[p][q] -= branch.siemens
+            units = [[float(i == j) for i in range(self.size)] for j in range(self.size)]
+            columns = [eliminate([list(row) for row in matrix], unit) for unit in units]
+            found = self._inverses[key] = [[column[row] for column in columns] for row in range(self.size)]
+        return found
+
+    def _iterate(
+        self,
+        inverse: list[list[float]],
+        present: tuple[bool, ...],
+        emf: Sequence[float],
+        watts: tuple[float, ...],
+        volts: list[float],
+        modes: tuple[int, ...],
+    ) -> list[float] | None:
+        right = [0.0] * self.size
+        for n, branch in enumerate(self.branches):
+            if not present[n]:
+                continue
+            mode = modes[n]
+            push = branch.siemens * emf[n] if mode == 0 else branch.low if mode < 0 else branch.high
+            if push:
+                if branch.a >= 0:
+                    right[branch.a] -= push
+                if branch.b >= 0:
+                    right[branch.b] += push
+        loads = [(node, power, self.floor[node] ** 2) for node, power in enumerate(watts) if power]
+        for _ in range(self.ROUNDS):
+            given = list(right)
+            for node, power, square in loads:
+                at = volts[node]
+                if at * at > square and at > 0:
+                    given[node] += power * (at / square - 1 / at)
+            solved = [sum(map(mul, row, given)) for row in inverse]
+            change = max(map(abs, map(sub, solved, volts)))
+            volts = solved
+            if change < VOLTS_SETTLED:
+                return volts
+            if change > 1e3:
+                return None
+        return None
+
+    def _flip_present(
+        self, present: tuple[bool, ...], emf: Sequence[float], volts: Sequence[float], modes: list[int], one: bool
+    ) -> bool:
+        flipped = False
+        for n in self._bounded:
+            if present[n]:
+                branch, mode = self.branches[n], modes[n]
+                wanted = _wanted_mode(branch, _line_current(branch, emf[n], volts), mode)
+                if wanted != mode:
+                    modes[n] = wanted
+                    flipped = True
+                    if one:
+                        return True
+        return flipped
+
+    def _amps(
+        self, present: tuple[bool, ...], emf: Sequence[float], volts: Sequence[float], modes: tuple[int, ...]
+    ) -> list[float]:
+        return [
+            0.0 if not there else _line_current(branch, e, volts) if m == 0 else branch.low if m < 0 else branch.high
+            for branch, there, e, m in zip(self.branches, present, emf, modes, strict=True)
+        ]

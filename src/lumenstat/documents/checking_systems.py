@@ -1,0 +1,90 @@
+"""What the parts beside electricity mean, and what an exercise's faults are about."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.checker import Checker
+from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.sources import Path_
+
+
+def check_systems(airframe: Airframe, checker: Checker) -> None:
+    """APU, fuel, air, fire, timers and latches."""
+    dc = [bus.id for bus in airframe.electrical.buses if bus.kind == "dc"]
+    _check_apu(airframe, checker, dc)
+    feeds = [feed.id for feed in airframe.fuel.feeds]
+    ducts = [duct.id for duct in airframe.air.ducts]
+    for n, pump in enumerate(airframe.fuel.pumps):
+        path: Path_ = ("fuel", "pumps", n)
+        checker.known((*path, "feed"), "fuel feed", pump.feed, feeds)
+        checker.known((*path, "bus"), "bus", pump.bus, airframe.buses)
+        checker.truth((*path, "when"), pump.when, over_time=False, logic=True)
+    for group in ("sources", "takers"):
+        for n, port in enumerate(getattr(airframe.air, group)):
+            checker.known(("air", group, n, "duct"), "duct", port.duct, ducts)
+            checker.truth(("air", group, n, "when"), port.when, over_time=False, logic=True)
+    for n, valve in enumerate(airframe.air.valves):
+        for duct in valve.joins:
+            checker.known(("air", "valves", n, "joins"), "duct", duct, ducts)
+        checker.truth(("air", "valves", n, "when"), valve.when, over_time=False, logic=True)
+    for n, loop in enumerate(airframe.fire.loops):
+        checker.known(("fire", "loops", n, "bus"), "bus", loop.bus, airframe.buses)
+    for n, bottle in enumerate(airframe.fire.bottles):
+        checker.known(("fire", "bottles", n, "bus"), "bus", bottle.bus, airframe.buses)
+        checker.truth(("fire", "bottles", n, "fires_when"), bottle.fires_when, over_time=False, logic=True)
+    for n, timer in enumerate(airframe.timers):
+        checker.truth(("timers", n, "when"), timer.when, over_time=False, logic=True)
+    for n, latch in enumerate(airframe.latches):
+        checker.truth(("latches", n, "set_when"), latch.set_when, over_time=False, logic=True)
+        checker.truth(("latches", n, "reset_when"), latch.reset_when, over_time=False, logic=True)
+
+
+def _check_apu(airframe: Airframe, checker: Checker, dc: list[str]) -> None:
+    apu = airframe.apu
+    if apu is None:
+        return
+    checker.known(("apu", "control_bus"), "DC bus", apu.control_bus, dc)
+    checker.known(("apu", "starter", "bus"), "DC bus", apu.starter.bus, dc)
+    checker.known(("apu", "feed"), "fuel feed", apu.feed, [feed.id for feed in airframe.fuel.feeds])
+    checker.truth(("apu", "run_when"), apu.run_when, over_time=False, logic=True)
+    checker.truth(("apu", "start_when"), apu.start_when, over_time=False, logic=True)
+    if apu.starter.relay_pulls_in_volts <= apu.starter.relay_drops_out_volts:
+        checker.wrong(("apu", "starter"), "the relay must pull in at more volts than it drops out at")
+
+
+def _targets(airframe: Airframe) -> dict[str, Iterable[str]]:
+    electrical = airframe.electrical
+    apu = [airframe.apu.id] if airframe.apu else []
+    groups: dict[str, Iterable[str]] = {
+        "battery": [b.id for b in electrical.batteries],
+        "limiter": [c.id for c in electrical.contactors if c.limit is not None],
+        "contactor": [c.id for c in electrical.contactors],
+        "diode": [d.id for d in electrical.diodes],
+        "supply": [s.id for s in electrical.ground_supplies],
+        "rectifier": [r.id for r in electrical.rectifiers],
+        "generator": [g.id for g in electrical.generators],
+        "apu": apu,
+        "loop": [loop.id for loop in airframe.fire.loops],
+        "bulb": airframe.lamps,
+        "fuel": [pump.id for pump in airframe.fuel.pumps],
+        "display": airframe.instruments,
+        "hydraulic": [pump.id for pump in airframe.hydraulics.pumps],
+    }
+    return groups
+
+
+def check_faults(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:
+    """Every fault is about something there is, and arms in one way."""
+    targets = _targets(airframe)
+    checker.unique(("faults",), "fault", [fault.id for fault in exercise.faults])
+    for n, fault in enumerate(exercise.faults):
+        path: Path_ = ("faults", n)
+        group = fault.kind.split("_")[0]
+        checker.known((*path, "target"), f"target for {fault.kind}", fault.target, targets[group])
+        if fault.at is not None and fault.when is not None:
+            checker.wrong(path, "arms either `at` a time or `when` a state is there, not both")
+        for key in ("when", "clear_when"):
+            if (text := getattr(fault, key)) is not None:
+                checker.truth((*path, key), text, over_time=False, logic=True)
