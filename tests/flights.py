@@ -57,6 +57,108 @@ def perfect_frost() -> list[LogEvent]:
     ]
 
 
+def held(seconds: float, control: str, for_seconds: float) -> list[LogEvent]:
+    return [event(seconds, "press", control=control), event(seconds + for_seconds, "release", control=control)]
+
+
+def perfect_apu(loops_whole: bool = True) -> list[LogEvent]:
+    """The APU takes over from ground power; with an open loop the APU stays off."""
+    e = event
+    begin = [
+        e(3, "confirm", item="log"),
+        e(5, "confirm", item="outside"),
+        e(7, "see", control="hydraulic_pump", position="OFF"),
+        e(8, "see", control="flap_lever", position="0"),
+        e(9, "see", control="gear_lever", position="DOWN"),
+        e(10, "see", control="start_left", position="OFF"),
+        e(11, "see", control="start_right", position="OFF"),
+        e(14, "set", control="battery_main", to="ON"),
+        e(18, "call", instrument="essential_volts", reading=24.9, judgement="within"),
+        e(20, "set", control="battery_start", to="AUTO"),
+        e(22, "request", service="ground_power", action="connect"),
+        e(98, "respond", item="ready"),
+        e(100, "set", control="ground_power", to="FEED"),
+        e(104, "call", instrument="ac_volts", reading=115, judgement="within"),
+        e(107, "call", instrument="ac_hertz", reading=400, judgement="within"),
+        *held(110, "fire_test", 2.2),
+        e(115, "decide", item="loops", branch="start" if loops_whole else "leave"),
+    ]
+    apu = [
+        e(118, "set", control="apu_boost", to="ON"),
+        e(120, "set", control="apu_master", to="ON"),
+        e(129, "respond", item="door"),
+        *held(131, "apu_start", 0.8),
+        e(150, "respond", item="available"),
+        e(153, "call", instrument="apu_oil", reading=56, judgement="within"),
+        e(156, "set", control="apu_generator", to="ON"),
+        e(160, "call", instrument="apu_load", reading=8, judgement="within"),
+        e(163, "set", control="ground_power", to="OFF"),
+        e(166, "request", service="ground_power", action="remove"),
+    ]
+    end = [
+        e(170, "set", control="navigation_lights", to="ON"),
+        e(172, "set", control="seat_signs", to="ON"),
+        e(176, "finish"),
+    ]
+    return [*begin, *(apu if loops_whole else []), *end]
+
+
+def perfect_battery() -> list[LogEvent]:
+    """Battery and APU alone."""
+    e = event
+    return [
+        e(3, "confirm", item="outside"),
+        e(5, "see", control="hydraulic_pump", position="OFF"),
+        e(7, "see", control="apu_generator", position="OFF"),
+        e(9, "set", control="meter_selector", to="MAIN"),
+        e(12, "call", instrument="battery_volts", reading=25.2, judgement="within"),
+        e(14, "set", control="meter_selector", to="START"),
+        e(17, "call", instrument="battery_volts", reading=26.0, judgement="within"),
+        e(20, "set", control="battery_main", to="ON"),
+        *held(24, "fire_test", 2.3),
+        e(29, "set", control="apu_boost", to="ON"),
+        e(31, "set", control="apu_master", to="ON"),
+        *held(41, "apu_start", 0.7),
+        e(60, "respond", item="available"),
+        e(62, "set", control="apu_generator", to="ON"),
+        e(66, "call", instrument="ac_volts", reading=115, judgement="within"),
+        e(69, "set", control="battery_start", to="AUTO"),
+        e(72, "set", control="meter_selector", to="OFF"),
+        e(75, "finish"),
+    ]
+
+
+def perfect_shutdown() -> list[LogEvent]:
+    """From the APU to dark."""
+    e = event
+    return [
+        e(3, "set", control="pack_left", to="OFF"),
+        e(4, "set", control="pack_right", to="OFF"),
+        e(6, "set", control="seat_signs", to="OFF"),
+        e(8, "set", control="fuel_pump_left", to="OFF"),
+        e(9, "set", control="fuel_pump_right", to="OFF"),
+        e(12, "set", control="apu_air", to="SHUT"),
+        e(15, "set", control="apu_master", to="OFF"),
+        e(18, "set", control="battery_start", to="OFF"),
+        e(65, "set", control="apu_generator", to="OFF"),
+        e(160, "respond", item="door"),
+        e(163, "set", control="apu_boost", to="OFF"),
+        e(166, "set", control="navigation_lights", to="OFF"),
+        e(169, "set", control="battery_main", to="OFF"),
+        e(172, "call", instrument="essential_volts", judgement="dead"),
+        e(175, "finish"),
+    ]
+
+
+PERFECT: dict[str, Callable[[], list[LogEvent]]] = {
+    "frost-on-the-ramp": perfect_frost,
+    "apu-and-ground-power-away": perfect_apu,
+    "apu-loop-open": lambda: perfect_apu(loops_whole=False),
+    "battery-and-apu": perfect_battery,
+    "shutdown-to-dark": perfect_shutdown,
+}
+
+
 def without(events: list[LogEvent], wanted: Callable[[LogEvent], bool]) -> list[LogEvent]:
     """The events but those that are wanted away; at least one must go."""
     left = [each for each in events if not wanted(each)]

@@ -13,7 +13,7 @@ from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flows import Conditions
 
-BUNDLE: Bundle = Library().bundle(shipped_exercises()[0])
+BUNDLE: Bundle = Library().bundle(next(p for p in shipped_exercises() if p.stem == "frost-on-the-ramp"))
 AIRCRAFT = Aircraft(BUNDLE.airframe, BUNDLE.exercise.start)
 ELECTRICAL = BUNDLE.airframe.electrical
 DC = [bus.id for bus in ELECTRICAL.buses if bus.kind == "dc"]

@@ -75,6 +75,8 @@ def test_the_flaps_move_only_with_pressure_and_a_lever_that_disagrees(frost: Bun
 def test_a_dimmed_display_is_alive_but_shows_nothing(aircraft: Aircraft) -> None:
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(100)
+    assert aircraft.state()["instrument.altimeter_display.alive"] is False, "it boots"
+    aircraft.arrive(1500)
     assert aircraft.state()["instrument.altimeter_display.alive"] is True
     assert aircraft.state()["instrument.altimeter_display.reads"] is None
     set_control(aircraft, "display_brightness", "FULL")

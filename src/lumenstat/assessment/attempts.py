@@ -13,6 +13,7 @@ from lumenstat.documents.checklist import (
     ConfirmItem,
     ControlItem,
     DecideItem,
+    HoldItem,
     RequestItem,
     SetItem,
     WaitItem,
@@ -62,6 +63,8 @@ class Reader:
                 return self._moves(item, crew)
             case CheckItem() as item:
                 return [self._call(item, m) for m in crew if _is(m, "call", instrument=item.instrument)]
+            case HoldItem() as item:
+                return self._holds(item, crew)
             case WaitItem() as item:
                 return [self._response(item, m) for m in crew if _is(m, "respond", item=item.id)]
             case RequestItem() as item:
@@ -115,6 +118,30 @@ class Reader:
             if control is not None:
                 evidence.append((self.airframe.controls[control].name, str(moment.state[f"control.{control}"])))
         return _attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence))
+
+    def _holds(self, item: HoldItem, crew: list[Moment]) -> list[Attempt]:
+        """Every press of the control with the release that ends it."""
+        name = self.airframe.controls[item.control].name
+        found: list[Attempt] = []
+        pressed: Moment | None = None
+        for moment in crew:
+            if _is(moment, "press", control=item.control):
+                pressed = moment
+            elif pressed is not None and _is(moment, "release", control=item.control):
+                held = (moment.event.tick - pressed.event.tick) / 100
+                seen = item.watch is None or self.flag(moment, item.watch)
+                parts = (pressed.index, moment.index)
+                if held < item.seconds:
+                    says, right = f"{name} held for {held:.1f} s; {item.seconds:g} s were due.", False
+                elif item.at_most is not None and held > item.at_most:
+                    says, right = f"{name} held for {held:.1f} s; at most {item.at_most:g} s were allowed.", False
+                elif not seen:
+                    says, right = f"{name} held for {held:.1f} s and let go though the indication was not there.", False
+                else:
+                    says, right = f"{name} held for {held:.1f} s.", True
+                found.append(_attempt(moment, right, says, parts))
+                pressed = None
+        return found
 
     def _response(self, item: WaitItem, moment: Moment) -> Attempt:
         there = self.flag(moment, item.until)

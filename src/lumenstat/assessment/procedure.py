@@ -10,6 +10,7 @@ from lumenstat.documents.checklist import (
     CheckItem,
     ControlItem,
     DecideItem,
+    HoldItem,
     Item,
     PaperValue,
     RequestItem,
@@ -128,6 +129,8 @@ def key_of(item: Item, papers: dict[str, float | str]) -> tuple[str, ...]:
             return (item.kind, *sorted(item.all_controls), target_of(item, papers))
         case CheckItem():
             return ("check", item.instrument)
+        case HoldItem():
+            return ("hold", item.control)
         case RequestItem():
             return ("request", item.service, item.action)
         case _:

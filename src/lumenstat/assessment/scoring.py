@@ -13,7 +13,7 @@ from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRo
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.procedure import Procedure, Step, procedure_of, target_of
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
+from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.documents.values import position_text
@@ -55,6 +55,8 @@ def _expressions(procedure: Procedure) -> Iterator[str]:
         match item:
             case WaitItem():
                 yield item.until
+            case HoldItem() if item.watch is not None:
+                yield item.watch
             case CheckItem() if item.moment is not None:
                 yield item.moment.when
             case DecideItem():
@@ -137,10 +139,10 @@ class _Judge:
                 claims.setdefault(attempt.index, []).append(
                     ((not inside, not is_open, self._wrong_moment(step, attempt)), step.number, attempt)
                 )
-        for index, each in sorted(claims.items()):
+        for _, each in sorted(claims.items()):
             _, number, attempt = min(each, key=lambda claim: claim[:2])
             self.wrong.setdefault(number, []).append(attempt)
-            self.used.add(index)
+            self.used.update(attempt.parts)
 
     def _wrong_moment(self, step: Step, attempt: Attempt) -> int:
         item = step.item
@@ -320,6 +322,7 @@ class _Judge:
         reading = {i.selector for i in airframe.instruments.values()} | {
             i.dimmer for i in airframe.instruments.values()
         }
+        testing = {i.test_control for i in airframe.instruments.values()}
         verified = {
             (control, target_of(step.item, self.procedure.papers))
             for step in self.steps
@@ -331,6 +334,8 @@ class _Judge:
             if event.verb not in ACTING_VERBS or index in self.used or event.by in ("instructor", "ground"):
                 continue
             control = event.args.get("control")
+            if event.verb in ("press", "release") and control in testing:
+                continue
             if event.verb == "set" and (
                 control in reading or (control, str(position_text(event.args["to"]))) in verified
             ):

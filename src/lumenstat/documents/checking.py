@@ -13,6 +13,7 @@ from lumenstat.documents.checklist import (
     Checklist,
     ControlItem,
     DecideItem,
+    HoldItem,
     Item,
     PaperValue,
     RequestItem,
@@ -263,6 +264,12 @@ def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -
                 checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
             if item.moment is not None:
                 checker.truth((*path, "moment", "when"), item.moment.when, over_time=True)
+        case HoldItem():
+            known = checker.known((*path, "control"), "control", item.control, airframe.controls)
+            if known and airframe.controls[item.control].kind != "momentary":
+                checker.wrong((*path, "control"), f"{item.control} stays where it is put; a momentary one is held")
+            if item.watch is not None:
+                checker.truth((*path, "watch"), item.watch, over_time=True)
         case WaitItem():
             checker.truth((*path, "until"), item.until, over_time=True)
         case RequestItem():
@@ -299,6 +306,7 @@ def check_exercise(
     checker = Checker(source, quantities_of(airframe))
     start = exercise.start
     batteries = [battery.id for battery in airframe.electrical.batteries]
+    path: Path_
     for name in start.battery_charge:
         checker.known(("start", "battery_charge", name), "battery", name, batteries)
     for name in batteries:
@@ -317,6 +325,17 @@ def check_exercise(
     surfaces = [surface.id for surface in airframe.hydraulics.surfaces]
     for name in start.surfaces_degrees:
         checker.known(("start", "surfaces_degrees", name), "surface", name, surfaces)
+    for n, line in enumerate(start.before):
+        path = ("start", "before", n)
+        for name, position in line.set.items():
+            if checker.known(path, "control", name, airframe.controls):
+                _check_position(airframe.controls[name], position, path, checker)
+        if line.hold is not None:
+            checker.known(path, "control", line.hold, airframe.controls)
+        if line.request is not None:
+            service, action = line.request
+            if checker.known(path, "service", service, services):
+                checker.known(path, f"action of {service}", action, [a.id for a in services[service].actions])
     for name in start.stores:
         checker.known(("start", "stores", name), "store", name, [store.id for store in airframe.stores])
     check_faults(exercise, airframe, checker)

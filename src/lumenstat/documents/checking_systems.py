@@ -21,6 +21,9 @@ def check_systems(airframe: Airframe, checker: Checker) -> None:
         checker.known((*path, "feed"), "fuel feed", pump.feed, feeds)
         checker.known((*path, "bus"), "bus", pump.bus, airframe.buses)
         checker.truth((*path, "when"), pump.when, over_time=False, logic=True)
+    for n, feed in enumerate(airframe.fuel.feeds):
+        for other in feed.also_from:
+            checker.known(("fuel", "feeds", n, "also_from"), "fuel feed", other, feeds)
     for group in ("sources", "takers"):
         for n, port in enumerate(getattr(airframe.air, group)):
             checker.known(("air", group, n, "duct"), "duct", port.duct, ducts)

@@ -114,6 +114,16 @@ class WaitItem(ItemBase):
     at_most: Seconds | None = None
 
 
+class HoldItem(ItemBase):
+    """Hold a momentary control in for a time while watching; judged when it is let go."""
+
+    kind: Literal["hold"]
+    control: Name
+    seconds: Seconds
+    at_most: Seconds | None = None
+    watch: ExpressionText | None = None
+
+
 class RequestItem(ItemBase):
     """Ask the crew outside for something."""
 
@@ -146,7 +156,7 @@ class ConfirmItem(ItemBase):
 
 
 Item = Annotated[
-    SetItem | VerifyItem | CheckItem | WaitItem | RequestItem | DecideItem | ConfirmItem,
+    SetItem | VerifyItem | CheckItem | HoldItem | WaitItem | RequestItem | DecideItem | ConfirmItem,
     Field(discriminator="kind"),
 ]
 Branch.model_rebuild()

@@ -37,6 +37,15 @@ class Place(Written):
     longitude_degrees: Annotated[Number, Field(ge=-180, le=180)]
 
 
+class Before(Written):
+    """Something done before the exercise begins, `after` seconds since the line above it."""
+
+    after: Seconds
+    set: dict[Name, Position] = {}
+    hold: Name | None = None
+    request: tuple[Name, Name] | None = None
+
+
 class Start(Written):
     """The aircraft as the crew find it."""
 
@@ -49,6 +58,7 @@ class Start(Written):
     controls: dict[Name, Position] = {}
     surfaces_degrees: dict[Name, Number] = {}
     stores: dict[Name, Number] = {}
+    before: tuple[Before, ...] = ()
 
 
 FaultKind = Literal[

@@ -91,8 +91,9 @@ class FuelPump(Part):
 
 
 class FuelFeed(Part):
-    """A feed line: lags to the highest pressure of its running pumps, or to what gravity gives."""
+    """A feed line: lags to the highest pressure of its running pumps and of other feeds, or to what gravity gives."""
 
+    also_from: tuple[Name, ...] = ()
     gravity_psi: NotNegative = 0.0
     lag_seconds: Positive = 0.8
 

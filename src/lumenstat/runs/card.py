@@ -9,6 +9,7 @@ from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,
     DecideItem,
+    HoldItem,
     Item,
     RequestItem,
     SetItem,
@@ -85,6 +86,8 @@ class Card:
                 return self._part(item, str(args["control"]))
             case CheckItem(), "call":
                 return bool(args["instrument"] == item.instrument)
+            case HoldItem(), "release":
+                return bool(args["control"] == item.control)
             case RequestItem(), "request":
                 return bool(args["service"] == item.service and args["action"] == item.action)
             case DecideItem(), "decide" if args["item"] == item.id:

@@ -13,8 +13,7 @@ from lumenstat.documents.runlog import LogEvent, check_args
 from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import Card
 from lumenstat.runs.clock import RATES, Clock
-from lumenstat.simulation.actions import carry_out
-from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Watch
 
@@ -54,7 +53,7 @@ class LiveRun:
         self.run_id = run_id
         self.bundle = bundle
         self.clock = Clock()
-        self.aircraft = Aircraft(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
+        self.aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
         self.card = Card(procedure_of(bundle))
         self.log: list[LogEvent] = []
         self.finished = False

@@ -2,11 +2,30 @@
 
 from __future__ import annotations
 
-from lumenstat.documents.airframe import Control
+from lumenstat.documents.airframe import Airframe, Control
+from lumenstat.documents.exercise import Fault, Start
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import nearest, position_text
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.plan import ticks
+
+
+def ready(airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> Aircraft:
+    """An aircraft at the beginning of an exercise: what was done before has been done, and time begins at 0."""
+    aircraft = Aircraft(airframe, start, faults)
+    for line in start.before:
+        aircraft.arrive(aircraft.tick + ticks(line.after))
+        for name, position in line.set.items():
+            set_control(aircraft, name, position)
+        if line.hold is not None:
+            press(aircraft, line.hold, held=True)
+            aircraft.arrive(aircraft.tick + 100)
+            press(aircraft, line.hold, held=False)
+        if line.request is not None:
+            request(aircraft, *line.request)
+    aircraft.begin_here()
+    return aircraft
 
 
 def carry_out(aircraft: Aircraft, event: LogEvent) -> None:

@@ -262,6 +262,14 @@ class Aircraft:
             self._rates = self.flows.rates(self.x, self.solution, self.conditions)
         raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
 
+    def begin_here(self) -> None:
+        """Call the present moment 0; what was on its way stays on its way."""
+        self.calendar.shift(self.tick)
+        self.tick = 0
+        self.crew.clear()
+        self._planned = None
+        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+
     def say(self, by: str, says: str) -> None:
         """Put a line on the ground crew line."""
         self.crew.append(CrewLine(self.tick, by, says))

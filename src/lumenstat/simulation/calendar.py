@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
 
@@ -54,6 +54,12 @@ class Calendar:
     def holds(self, event: Event) -> bool:
         """Whether the event was not overtaken."""
         return self.serials.get((event.priority, event.target)) == event.serial
+
+    def shift(self, ticks: int) -> None:
+        """Count from a later moment on; faults keep their own times, which are told from the beginning."""
+        moved = [e if e.priority is Priority.FAULT else replace(e, tick=e.tick - ticks) for e in self.events]
+        heapq.heapify(moved)
+        self.events = moved
 
     def next_tick(self) -> int | None:
         """When the next event is due."""

@@ -9,7 +9,7 @@ from lumenstat.documents.airframe import Limit
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
-from lumenstat.simulation.actions import carry_out
+from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, CrewLine, Watcher, reader_of
 from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Timeline, Watch
@@ -99,7 +99,7 @@ def fly(
 
     Raises ActionRefused for an action the aircraft does not have, ModelError if the model fails.
     """
-    aircraft = Aircraft(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
+    aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
     limits = bundle.airframe.limits
     texts = [*dict.fromkeys([*watch, *(_limit_text(limit) for limit in limits)])]
     watcher = Watch(aircraft, texts)

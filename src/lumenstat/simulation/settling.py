@@ -241,7 +241,8 @@ class Settler:
         targets += [self._angle_rate(n) for n in range(len(self.surface_slots))]
         for feed in airframe.fuel.feeds:
             fuel_pumps = zip(airframe.fuel.pumps, self.fuel_pump_slots, strict=True)
-            running = [pump.psi for pump, slot in fuel_pumps if pump.feed == feed.id and d[slot]]
+            reach = (feed.id, *feed.also_from)
+            running = [pump.psi for pump, slot in fuel_pumps if pump.feed in reach and d[slot]]
             targets.append(max([feed.gravity_psi, *running]))
         return targets + self._duct_targets(answers)
 

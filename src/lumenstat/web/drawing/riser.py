@@ -36,6 +36,7 @@ class Column(Context):
     rail_foot: float
     permitted_min: float
     permitted_max: float
+    alive: str
 
 
 class Joint(Context):
@@ -48,6 +49,8 @@ class Joint(Context):
     second: str
     x1: float
     x2: float
+    first_alive: str
+    second_alive: str
     y: float
     label_x: float
     quantity: str
@@ -60,10 +63,11 @@ class Source(Context):
 
     id: str
     name: str
-    kind: Literal["battery", "ground"]
-    bus: str
+    kind: Literal["battery", "ground", "generator"]
+    alive: str
     x: float
     y: float
+    rail_top: float = 0
 
 
 class Riser(Context):
@@ -85,13 +89,20 @@ class Riser(Context):
 def lay_out(airframe: Airframe) -> Riser:
     """The riser of an airframe."""
     buses = sorted(airframe.electrical.buses, key=lambda bus: bus.kind == "ac")
-    spacing = (WIDTH - 2 * MARGIN) / max(1, len(buses) - 1)
-    x = {bus.id: MARGIN + n * spacing for n, bus in enumerate(buses)}
+    names = [*(bus.id for bus in buses), *(generator.id for generator in airframe.electrical.generators)]
+    spacing = (WIDTH - 2 * MARGIN) / max(1, len(names) - 1)
+    x = {name: MARGIN + n * spacing for n, name in enumerate(names)}
     joints = _place(list(_joints(airframe, x)))
     lowest = max((joint.y for joint in joints), default=FIRST_LANE)
     foot = lowest + 44
-    sources = tuple(_sources(airframe, x, foot))
-    standing = {source.bus for source in sources}
+    tops: dict[str, float] = {}
+    for joint in joints:
+        for end in (joint.first, joint.second):
+            tops[end] = min(tops.get(end, foot), joint.y)
+    sources = tuple(
+        source.model_copy(update={"rail_top": tops.get(source.id, foot)}) for source in _sources(airframe, x, foot)
+    )
+    standing = {source.x for source in sources}
     return Riser(
         width=WIDTH,
         height=foot + 44,
@@ -101,7 +112,7 @@ def lay_out(airframe: Airframe) -> Riser:
         bar_foot=BAR_FOOT,
         names_foot=NAMES_FOOT,
         volts_line=VOLTS_LINE,
-        columns=tuple(_column(bus, x[bus.id], joints, foot if bus.id in standing else None) for bus in buses),
+        columns=tuple(_column(bus, x[bus.id], joints, foot if x[bus.id] in standing else None) for bus in buses),
         joints=tuple(joints),
         sources=sources,
     )
@@ -118,6 +129,7 @@ def _column(bus: Bus, x: float, joints: list[Joint], foot: float | None) -> Colu
         rail_foot=foot - 12 if foot is not None else max(own, default=BAR_FOOT),
         permitted_min=bus.permitted.min,
         permitted_max=bus.permitted.max,
+        alive=f"bus.{bus.id}.alive",
     )
 
 
@@ -126,6 +138,8 @@ def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
 
     def joint(kind: JointKind, name: str, label: str, ends: tuple[str, str], **more: str) -> Joint:
         first, second = sorted(ends, key=x.__getitem__) if kind != "feed" else ends
+        generators = {generator.id for generator in electrical.generators}
+        alive = [f"source.{end}.available" if end in generators else f"bus.{end}.alive" for end in (first, second)]
         half = len(label) * LETTER / 2 + 2
         label_x = min(max((x[first] + x[second]) / 2, half), WIDTH - half)
         return Joint(
@@ -138,6 +152,8 @@ def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
             x2=x[second],
             y=0,
             label_x=label_x,
+            first_alive=alive[0],
+            second_alive=alive[1],
             **more,
         )
 
@@ -189,6 +205,11 @@ def _extent(joint: Joint) -> tuple[float, float]:
 
 def _sources(airframe: Airframe, x: dict[str, float], y: float) -> Iterator[Source]:
     for battery in airframe.electrical.batteries:
-        yield Source(id=battery.id, name=battery.name, kind="battery", bus=battery.bus, x=x[battery.bus], y=y)
+        alive = f"bus.{battery.bus}.alive"
+        yield Source(id=battery.id, name=battery.name, kind="battery", alive=alive, x=x[battery.bus], y=y)
     for supply in airframe.electrical.ground_supplies:
-        yield Source(id=supply.id, name=supply.name, kind="ground", bus=supply.bus, x=x[supply.bus], y=y)
+        alive = f"bus.{supply.bus}.alive"
+        yield Source(id=supply.id, name=supply.name, kind="ground", alive=alive, x=x[supply.bus], y=y)
+    for generator in airframe.electrical.generators:
+        alive = f"source.{generator.id}.available"
+        yield Source(id=generator.id, name=generator.name, kind="generator", alive=alive, x=x[generator.id], y=y)

@@ -83,7 +83,6 @@ class StationContext(Context):
     sections: tuple[CardSection, ...]
     count: int
     zones: tuple[Zone, ...]
-    rows: int
     instruments: tuple[Instrument, ...]
     lamps: tuple[Lamp, ...]
     riser: Riser
@@ -122,7 +121,6 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         sections=sections,
         count=sum(len(section.items) for section in sections),
         zones=zones,
-        rows=max(zone.row for zone in zones),
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe),

@@ -174,7 +174,7 @@ export class Deck {
     needle.setAttribute("visibility", dark ? "hidden" : "visible");
     if (!dark) {
       const share = Math.min(1, Math.max(0, (value - low) / (high - low)));
-      needle.setAttribute("transform", `translate(${-1.4 + 70 * share} 0)`);
+      needle.setAttribute("transform", `translate(${-1 + 68 * share} 0)`);
     }
   }
 

@@ -23,7 +23,7 @@ export class Riser {
   paint(state) {
     for (const column of this.columns) this.paintColumn(column, state);
     for (const joint of this.joints) this.paintJoint(joint, state);
-    for (const source of this.sources) source.dataset.alive = String(state[`bus.${source.dataset.of}.alive`] === true);
+    for (const source of this.sources) source.dataset.alive = String(state[source.dataset.of] === true);
   }
 
   paintColumn(column, state) {
@@ -43,10 +43,10 @@ export class Riser {
   }
 
   paintJoint(joint, state) {
-    const { quantity, value, amps, a, b } = joint.dataset;
+    const { quantity, value, amps, left, a, b } = joint.dataset;
     const kind = joint.dataset.joint;
-    const aAlive = state[`bus.${a}.alive`] === true;
-    const bAlive = state[`bus.${b}.alive`] === true;
+    const aAlive = state[a] === true;
+    const bAlive = state[b] === true;
     const reading = state[quantity];
     const shut =
       kind === "contactor" ? reading === true : kind === "feed" || kind === "inverter" ? reading === value : reading > FLOWING_AMPS;
@@ -58,7 +58,7 @@ export class Riser {
     const flowing = shut && amps && Math.abs(flow) > SHOWN_AMPS;
     joint.dataset.flow = flowing ? "on" : "off";
     if (amps) {
-      const rightward = flow > 0 === (value === a);
+      const rightward = flow > 0 === (value === left);
       joint.querySelector(".flow-ab").setAttribute("display", rightward ? "inline" : "none");
       joint.querySelector(".flow-ba").setAttribute("display", rightward ? "none" : "inline");
       const text = joint.querySelector(".amps");
