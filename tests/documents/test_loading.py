@@ -122,6 +122,23 @@ def test_a_bus_that_nobody_can_feed_is_refused(tmp_path: Path) -> None:
     assert any("nothing can feed lonely" in says for _, _, says in checked(tmp_path, text))
 
 
+def test_a_comparator_that_its_own_load_would_make_chatter_is_refused(tmp_path: Path) -> None:
+    def with_hysteresis(volts: float) -> list[str]:
+        text = ROWAN.replace(
+            "comparators:\n",
+            f"comparators:\n  - {{id: heavy, quantity: bus.dc_essential.volts, on_above: 24, off_below: {24 - volts}}}\n",
+            1,
+        ).replace(
+            "  loads:\n",
+            "  loads:\n    - {id: heater, name: Heater, bus: dc_essential, watts: 900, when: comparator.heavy}\n",
+            1,
+        )
+        return [says for _, _, says in checked(tmp_path, text)]
+
+    assert any("it would chatter" in says for says in with_hysteresis(0.1))
+    assert with_hysteresis(3) == []
+
+
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [

@@ -162,3 +162,25 @@ def test_the_adaptive_steps_are_as_true_as_very_short_ones(frost: Bundle) -> Non
 
     for adaptive, short in zip(flown(3000), flown(1), strict=True):
         assert adaptive == pytest.approx(short, abs=0.002)
+
+
+def test_a_value_that_is_no_figure_stops_with_its_name_and_time(aircraft: Aircraft) -> None:
+    """Source: none; the contract is that nonsense stops the run and names quantity and step."""
+    from lumenstat.errors import ModelError
+
+    set_control(aircraft, "battery_main", "ON")
+    aircraft.arrive(500)
+    aircraft.x[0] = float("nan")
+    with pytest.raises(ModelError, match=r"at \d+\.\d\d s|battery\.main"):
+        aircraft.arrive(9000)
+
+
+def test_logic_that_goes_round_in_a_circle_stops_with_the_time(frost: Bundle) -> None:
+    from lumenstat.documents.systems import Latch
+    from lumenstat.errors import ModelError
+
+    flips = Latch(id="flips", set_when="not latch.flips", reset_when="latch.flips")
+    airframe = frost.airframe.model_copy(update={"latches": (flips,)})
+    limits = tuple(limit for limit in airframe.limits if "latch" not in limit.when)
+    with pytest.raises(ModelError, match="circle"):
+        Aircraft(airframe.model_copy(update={"limits": limits}), frost.exercise.start)

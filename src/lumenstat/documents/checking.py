@@ -37,6 +37,7 @@ def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
         checker.known((*path, "quantity"), "quantity", comparator.quantity, checker.quantities)
         if comparator.on_above <= comparator.off_below:
             checker.wrong(path, "`on_above` must be higher than `off_below`, or it switches without end")
+    _check_chatter(airframe, checker)
     for n, service in enumerate(airframe.services):
         for m, action in enumerate(service.actions):
             for state in (*action.possible_when, action.leaves):
@@ -72,13 +73,10 @@ def _check_electrical(airframe: Airframe, checker: Checker) -> None:
         for n, part in enumerate(getattr(electrical, group)):
             for key in keys:
                 checker.known(("electrical", group, n, key), "bus of that kind", getattr(part, key), among)
-    every = [
-        p.id
-        for group in type(electrical).model_fields
-        if isinstance(getattr(electrical, group), tuple)
-        for p in getattr(electrical, group)
-    ]
-    checker.unique(("electrical",), "part", every)
+    for group in type(electrical).model_fields:
+        if isinstance(listed := getattr(electrical, group), tuple):
+            checker.unique(("electrical", group), "part", [part.id for part in listed])
+    checker.unique(("electrical", "feeding"), "source or AC bus", [*(source.id for source in electrical.sources), *ac])
     for n, contactor in enumerate(electrical.contactors):
         at: Path_ = ("electrical", "contactors", n)
         for end in contactor.between:
@@ -143,6 +141,29 @@ def _reachable_dc(airframe: Airframe) -> set[str]:
     while more := {b for a, b in ways if a in found} - found:
         found |= more
     return found
+
+
+def _check_chatter(airframe: Airframe, checker: Checker) -> None:
+    """A load that a comparator switches must not pull that comparator's own bus back over its other threshold."""
+    electrical = airframe.electrical
+    ohms = [(b.resistance_mohm + b.polarisation_mohm) / 1000 for b in electrical.batteries]
+    ohms += [rectifier.resistance_mohm / 1000 for rectifier in electrical.rectifiers]
+    ohms += [supply.resistance_mohm / 1000 for supply in electrical.dc_supplies]
+    for n, comparator in enumerate(airframe.comparators):
+        volts = {f"bus.{bus.id}.volts": bus for bus in electrical.buses if bus.kind == "dc"}
+        bus = volts.get(comparator.quantity)
+        if bus is None or not ohms:
+            continue
+        switched = [load for load in electrical.loads if f"comparator.{comparator.id}" in (load.when or "")]
+        sag = sum(load.watts for load in switched if load.bus == bus.id) / bus.nominal_volts * max(ohms)
+        if sag >= comparator.on_above - comparator.off_below:
+            names = ", ".join(load.id for load in switched)
+            checker.wrong(
+                ("comparators", n),
+                f"{names} pulls {bus.id} down by about {sag:.2f} V, more than the hysteresis of "
+                f"{comparator.on_above - comparator.off_below:g} V; it would chatter: widen it to {2 * sag:.1f} V",
+                "hysteresis",
+            )
 
 
 def _check_hydraulics(airframe: Airframe, checker: Checker) -> None:

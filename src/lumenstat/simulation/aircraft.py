@@ -22,6 +22,7 @@ from lumenstat.simulation.settling import Settler
 
 LONGEST_STEP = 3000
 FIRST_STEP = 25
+GROWTH = 6.0
 SETTLE_ROUNDS = 50
 TOLERABLE = 1.0
 
@@ -50,6 +51,7 @@ class _Step:
     end: int
     x: list[float]
     solution: Solution
+    a: list[float]
     next_ticks: int
 
 
@@ -72,6 +74,7 @@ class Aircraft:
     def __init__(self, airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> None:
         self.plan: Plan = plan_for(airframe)
         self.flows = Flows(self.plan, start)
+        self._comparators = [(c.a, c.d, c.on_above, c.off_below) for c in self.plan.comparators]
         self.tick = 0
         self.calendar = Calendar()
         self.crew: list[CrewLine] = []
@@ -90,6 +93,7 @@ class Aircraft:
         self._planned: _Step | None = None
         self.conditions: Conditions = self.settler.settle()
         self._resolve()
+        self.flows.rebuilt = False
 
     def _set_controls(self, airframe: Airframe, start: Start) -> None:
         for name, control in airframe.controls.items():
@@ -154,24 +158,25 @@ class Aircraft:
                 length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
                 bounded = False
                 continue
-            if length > 1 and self._flips(length, x, solution):
+            a = self.flows.figures(self.tick + length, x, solution, self.conditions)
+            if length > 1 and self._flipped(a):
                 length, x, solution = self._first_flip(length, x, solution)
+                a = self.flows.figures(self.tick + length, x, solution, self.conditions)
                 bounded = False
             break
-        grown = int(length * min(4.0, 0.9 / math.sqrt(error) if error > 0 else 4.0)) + 1
+        grown = int(length * min(GROWTH, 0.9 / math.sqrt(error) if error > 0 else GROWTH)) + 1
         if bounded:
             grown = max(grown, self._step_ticks)
-        return _Step(self.tick + length, x, solution, min(LONGEST_STEP, grown))
+        return _Step(self.tick + length, x, solution, a, min(LONGEST_STEP, grown))
 
     def _attempt(self, length: int) -> tuple[list[float], Solution, float]:
         """Heun over some ticks: figures and solution at its end, and its error against the plain step."""
         try:
             start = self._rates
             rough = self.flows.advance(self.x, start, length)
-            between = self.flows.solve(rough, self.conditions, self.solution)
+            between = self.flows.solve(rough, self.conditions, self.solution, sources=False)
             end = self.flows.rates(rough, between, self.conditions)
-            mean = [(one + other) / 2 for one, other in zip(start, end, strict=True)]
-            x = self.flows.advance(self.x, mean, length)
+            x = self.flows.correct(self.x, rough, start, end, length)
             return x, self.flows.solve(x, self.conditions, between), self.flows.error(rough, x)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
@@ -182,13 +187,12 @@ class Aircraft:
 
     def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
         d, found = self.d, []
-        for c in self.plan.comparators:
-            is_on, figure = d[c.d], a[c.a]
-            if is_on:
-                if figure < c.off_below:
-                    found.append((c.d, False))
-            elif figure >= c.on_above:
-                found.append((c.d, True))
+        for figure, slot, on_above, off_below in self._comparators:
+            if d[slot]:
+                if a[figure] < off_below:
+                    found.append((slot, False))
+            elif a[figure] >= on_above:
+                found.append((slot, True))
         return found
 
     def _first_flip(self, length: int, x: list[float], solution: Solution) -> tuple[int, list[float], Solution]:
@@ -207,13 +211,11 @@ class Aircraft:
     def _commit(self, step: _Step) -> None:
         start = self.tick
         if self.watchers:
-            at_end = self.flows.figures(step.end, step.x, step.solution, self.conditions)
             for watcher in self.watchers:
-                watcher.during_step(start, step.end, lambda tick: at_end if tick == step.end else self.peek(tick))
-        self.tick, self.x, self.solution = step.end, step.x, step.solution
+                watcher.during_step(start, step.end, lambda tick: step.a if tick == step.end else self.peek(tick))
+        self.tick, self.x, self.solution, self.a = step.end, step.x, step.solution, step.a
         self._step_ticks = step.next_ticks
         self._planned = None
-        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
         self._refuse_nonsense()
         self._rates = self.flows.rates(self.x, self.solution, self.conditions)
         if self._flipped(self.a):
@@ -237,10 +239,13 @@ class Aircraft:
                 self._after_change()
 
     def _after_change(self) -> None:
+        before = self.conditions
         self.conditions = self.settler.settle()
-        self._resolve()
         self._planned = None
-        self._step_ticks = min(self._step_ticks, FIRST_STEP)
+        if self.conditions != before or self.flows.rebuilt:
+            self.flows.rebuilt = False
+            self._resolve()
+            self._step_ticks = min(self._step_ticks, FIRST_STEP)
         for watcher in self.watchers:
             watcher.at_event(self.tick)
 
@@ -294,6 +299,7 @@ class Aircraft:
         self.solution, self._step_ticks = kept.solution, kept.step_ticks
         self.calendar = kept.calendar.copy()
         self.settler.put_back(kept.settler)
+        self.flows.rebuilt = False
         self._planned = None
         self.conditions = self.settler.settle()
         self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)

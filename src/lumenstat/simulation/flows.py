@@ -20,9 +20,9 @@ from lumenstat.simulation.turbine import Turbine
 
 OFF_VOLTS = -1000.0
 CHARGE_TOLERANCE = 5e-5
-VOLTS_TOLERANCE = 3e-4
-SPEED_TOLERANCE = 0.02
-CELSIUS_TOLERANCE = 0.5
+VOLTS_TOLERANCE = 3e-3
+SPEED_TOLERANCE = 0.05
+CELSIUS_TOLERANCE = 2.0
 
 Faults = Mapping[tuple[str, str], float]
 
@@ -67,6 +67,16 @@ class Groups:
     branches: list[Branch] = field(default_factory=list)
 
 
+def phi_1(z: float) -> float:
+    """(e^z - 1) / z, 1 at 0."""
+    return math.expm1(z) / z if abs(z) > 1e-8 else 1.0
+
+
+def phi_2(z: float) -> float:
+    """(e^z - 1 - z) / z^2, 1/2 at 0."""
+    return (math.expm1(z) - z) / (z * z) if abs(z) > 1e-4 else 0.5 + z / 6
+
+
 class Flows:
     """Solves and advances one aircraft."""
 
@@ -90,6 +100,7 @@ class Flows:
         self.first_angle = self.first_target + len(airframe.hydraulics.systems)
         self.first_apu = self.first_angle + len(airframe.hydraulics.surfaces)
         self.first_apu += len(airframe.fuel.feeds) + len(airframe.air.ducts)
+        self._stiff = [2 * n + 1 for n in range(len(electrical.batteries))] + ([self.first_apu] if self.turbine else [])
         self._grounds = len(electrical.ground_supplies)
         self._lagged: dict[int, list[float]] = {}
         self.rebuild({})
@@ -129,15 +140,15 @@ class Flows:
                 toward_b = contactor.limit.toward == contactor.between[1]
                 low, high = (low, contactor.limit.amps) if toward_b else (-contactor.limit.amps, high)
             g.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
-        self.network = Network(g.branches, self.floor)
+        self.network = Network(g.branches, self.floor, with_emf=g.contactors)
+        self.rebuilt = True
         self._lagged.clear()
         self._taus = self._lags()
 
     def _lags(self) -> list[float]:
         """For each figure of `x` its lag in seconds, or 0 where it has a plain rate."""
         airframe, taus = self.airframe, []
-        for model in self.batteries:
-            taus += [0.0, model.tau_seconds]
+        taus += [0.0, 0.0] * len(self.batteries)
         taus += [system.lag_seconds for system in airframe.hydraulics.systems]
         taus += [0.0] * len(airframe.hydraulics.surfaces)
         taus += [feed.lag_seconds for feed in airframe.fuel.feeds]
@@ -162,8 +173,8 @@ class Flows:
         count = len(self.groups.branches)
         return Solution([0.0] * len(self.plan.dc), (0,) * count, [0.0] * count, [0.0] * len(self.sources))
 
-    def solve(self, x: list[float], now: Conditions, guess: Solution) -> Solution:
-        """Volts and amps at the figures `x`. Raises NotSettled."""
+    def solve(self, x: list[float], now: Conditions, guess: Solution, sources: bool = True) -> Solution:
+        """Volts and amps at the figures `x`, and if asked what every AC source gives. Raises NotSettled."""
         emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
         emf += [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
         emf += [v if on else OFF_VOLTS for v, on in zip(self._supply_volts, now.supply_on, strict=True)]
@@ -172,7 +183,7 @@ class Flows:
             emf.append(-self.turbine.apu.starter.back_emf_volts_per_percent * x[self.first_apu])
         emf += [0.0] * (len(self.groups.branches) - len(emf))
         volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
-        return Solution(volts, modes, amps, self._source_watts(volts, amps, now))
+        return Solution(volts, modes, amps, self._source_watts(volts, amps, now) if sources else [])
 
     def _source_watts(self, volts: list[float], amps: list[float], now: Conditions) -> list[float]:
         watts = [0.0] * len(self.sources)
@@ -187,34 +198,63 @@ class Flows:
         return watts
 
     def rates(self, x: list[float], solution: Solution, now: Conditions) -> list[float]:
-        """For each figure: its change per second, or where it tends if it lags."""
+        """For each figure its change per second, or where it tends if it lags; then how stiff the stiff ones are.
+
+        Stiff are the polarisation of a battery on a strong bus, which answers its own current, and the speed of a
+        governed APU: for each its own slope per second, not above 0.
+        """
         rates: list[float] = []
+        stiff: list[float] = []
         for n, model in enumerate(self.batteries):
-            amps = -solution.amps[n]
-            rates.append(model.charge_per_second(x[2 * n], amps))
-            rates.append(model.polarisation_target_volts(x[2 * n], amps))
+            amps, charge, polarisation = -solution.amps[n], x[2 * n], x[2 * n + 1]
+            ohm = model.polarisation_ohm(charge, amps > 0)
+            rates.append(model.charge_per_second(charge, amps))
+            rates.append((amps * ohm - polarisation) / model.tau_seconds)
+            answer = self.network.answering_siemens(now.present, now.dc_watts, solution.modes, n)
+            stiff.append(-(1 + ohm * max(0.0, answer)) / model.tau_seconds)
         rates += now.targets
         if self.turbine is not None:
             speed, amps = x[self.first_apu], solution.amps[self.groups.starter]
             rates.append(self.turbine.acceleration(speed, amps, now.apu_lit, now.apu_strength))
             rates.append(self.turbine.exhaust_target(speed, now.apu_lit))
             rates.append(self.turbine.oil_target(speed))
-        return rates
+            stiff.append(self.turbine.stiffness(speed, amps, now.apu_lit, now.apu_strength))
+        return rates + stiff
 
     def advance(self, x: list[float], rates: list[float], length: int) -> list[float]:
-        """The figures after some ticks at these rates; lags by their exact exponential."""
+        """The figures after some ticks at these rates; lags and stiff figures by their exact exponential."""
         lagged = self._lagged.get(length)
         seconds = length / 100
         if lagged is None:
             lagged = self._lagged[length] = [1 - math.exp(-seconds / tau) if tau else 0.0 for tau in self._taus]
         after = [
             at + (rate - at) * share if share else at + rate * seconds
-            for at, rate, share in zip(x, rates, lagged, strict=True)
+            for at, rate, share in zip(x, rates, lagged, strict=False)
         ]
         for n in range(0, self.first_target, 2):
-            after[n] = min(1.0, max(0.0, after[n]))
-        if self.turbine is not None and after[self.first_apu] < 0:
-            after[self.first_apu] = 0.0
+            after[n] = 1.0 if after[n] > 1 else 0.0 if after[n] < 0 else after[n]  # what is no figure stays none
+        for n, slope in zip(self._stiff, rates[len(x) :], strict=True):
+            after[n] = x[n] + rates[n] * seconds * phi_1(slope * seconds)
+        if self.turbine is not None:
+            after[self.first_apu] = max(0.0, after[self.first_apu])
+        return after
+
+    def correct(
+        self, x: list[float], rough: list[float], start: list[float], end: list[float], length: int
+    ) -> list[float]:
+        """A better estimate from the rates at both ends of the step.
+
+        The mean of both rates; for stiff figures the exponential scheme of second order (ETD2RK), which is exact for a
+        straight line and so takes steps of any length.
+        """
+        mean = [(one + other) / 2 for one, other in zip(start, end, strict=True)]
+        after = self.advance(x, mean, length)
+        seconds = length / 100
+        for n, slope in zip(self._stiff, start[len(x) :], strict=True):
+            bend = (end[n] - slope * rough[n]) - (start[n] - slope * x[n])
+            after[n] = rough[n] + bend * seconds * phi_2(slope * seconds)
+        if self.turbine is not None:
+            after[self.first_apu] = max(0.0, after[self.first_apu])
         return after
 
     def error(self, rough: list[float], fine: list[float]) -> float:

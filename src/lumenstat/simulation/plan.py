@@ -195,6 +195,11 @@ class Plan:
         return [Comparator(a[name], self.d[slot], on, off) for name, slot, on, off in rows]
 
     @property
+    def answers_count(self) -> int:
+        """How many expressions the generated logic evaluates in one pass."""
+        return self.logic_source.count("            ") - 1
+
+    @property
     def timers(self) -> list[tuple[str, str, float]]:
         """Name of the slot, expression and seconds of every timer, those of lamps and displays included."""
         airframe = self.airframe

@@ -15,6 +15,7 @@ GOVERNOR_BAND_PERCENT = 5.0
 LEAST_FUEL = 0.12
 OIL_FULL_AT_PERCENT = 80.0
 AIR_AT_REST = 0.1
+STIFFNESS_REACH = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +39,12 @@ class Turbine:
             gained += spool.burn * share * self.governor(speed) * strength
         lost = spool.drag_linear * speed + spool.drag_square * speed * speed
         return gained - lost if speed > 0 or gained > lost else 0.0
+
+    def stiffness(self, speed: float, amps: float, lit: bool, strength: float) -> float:
+        """How the acceleration changes with speed, per second; strongly negative where the governor holds it."""
+        low, high = max(0.0, speed - STIFFNESS_REACH), speed + STIFFNESS_REACH
+        change = self.acceleration(high, amps, lit, strength) - self.acceleration(low, amps, lit, strength)
+        return min(0.0, change / (high - low))
 
     def exhaust_target(self, speed: float, lit: bool) -> float:
         """Where the exhaust temperature tends."""

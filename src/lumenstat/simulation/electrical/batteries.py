@@ -14,9 +14,10 @@ from dataclasses import dataclass
 from lumenstat.documents.airframe import Battery
 
 CELL_CURVES: dict[str, tuple[tuple[float, float], ...]] = {
-    "lead-acid": ((0.0, 1.60), (0.02, 1.88), (0.1, 1.950), (0.5, 2.045), (0.9, 2.120), (1.0, 2.140)),
+    "lead-acid": ((0.0, 0.25), (0.006, 1.60), (0.02, 1.88), (0.1, 1.950), (0.5, 2.045), (0.9, 2.120), (1.0, 2.140)),
     "nickel-cadmium": (
-        (0.0, 0.90),
+        (0.0, 0.15),
+        (0.006, 0.90),
         (0.02, 1.15),
         (0.1, 1.220),
         (0.2, 1.245),
@@ -26,7 +27,7 @@ CELL_CURVES: dict[str, tuple[tuple[float, float], ...]] = {
         (1.0, 1.360),
     ),
 }
-"""Open-circuit volts of one cell against charge, joined by straight lines."""
+"""Open-circuit volts of one cell against charge, joined by straight lines; an empty cell gives next to nothing."""
 
 REFERENCE_CELSIUS = 25.0
 TAPER = 0.4
@@ -74,12 +75,16 @@ class BatteryModel:
         (c0, v0), (c1, v1) = self.curve[index - 1], self.curve[index]
         return self.cells * (v0 + (v1 - v0) * (charge - c0) / (c1 - c0))
 
+    def polarisation_ohm(self, charge: float, charging: bool) -> float:
+        """R1: small while giving current, and growing steeply with charge while taking it."""
+        if not charging:
+            return self.r1_ohm
+        filled = charge / (TAPER_END - min(charge, 1.0))
+        return self.charging_r1_ohm * (1 + TAPER * filled * filled)
+
     def polarisation_target_volts(self, charge: float, amps: float) -> float:
         """Where the polarisation tends while this current flows."""
-        if amps <= 0:
-            return amps * self.r1_ohm
-        filled = charge / (TAPER_END - min(charge, 1.0))
-        return amps * self.charging_r1_ohm * (1 + TAPER * filled * filled)
+        return amps * self.polarisation_ohm(charge, amps > 0)
 
     def charge_per_second(self, charge: float, amps: float) -> float:
         """Change of charge per second; near full most current goes into gas, near empty none comes out."""

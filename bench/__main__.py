@@ -1,0 +1,80 @@
+"""Measures, prints one table and writes `bench/results.json`. Figures are medians of several runs in this process."""
+
+from __future__ import annotations
+
+import json
+import platform
+import statistics
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from bench import circuits
+from bench.starts import Start25, truth_millivolts
+from lumenstat.simulation.aircraft import Aircraft
+
+RESULTS = Path(__file__).parent / "results.json"
+TIMES = 7
+
+
+def seconds_of(job: Callable[[], object], times: int = TIMES) -> float:
+    """Median seconds of a job after one run that is not counted."""
+    job()
+    taken = []
+    for _ in range(times):
+        begun = time.perf_counter()
+        job()
+        taken.append(time.perf_counter() - begun)
+    return statistics.median(taken)
+
+
+def per_call(job: Callable[[], object], calls: int = 2000) -> float:
+    """Seconds of one call."""
+
+    def many() -> None:
+        for _ in range(calls):
+            job()
+
+    return seconds_of(many, 5) / calls
+
+
+def measure() -> list[dict[str, object]]:
+    """Every figure with its name and unit."""
+    start = Start25()
+    rows: list[tuple[str, float, str]] = []
+    rows.append(("core_speed", start.seconds / seconds_of(start.fly), "x"))
+    wide = Start25(widened=True)
+    rows.append(("core_speed_17_buses", wide.seconds / seconds_of(wide.fly), "x"))
+    rows.append(("expressions_17_buses", float(wide.expressions), "count"))
+    rows.append(("core_error", truth_millivolts(), "mV"))
+    for name in ("charge", "crank"):
+        circuit = circuits.CIRCUITS[name]()
+        ours = seconds_of(circuit.ours)
+        rows.append((f"{name}_vs_ngspice", seconds_of(circuit.ngspice, 3) / ours, "x"))
+        if name == "charge":
+            rows.append(("charge_vs_lsoda", seconds_of(circuit.lsoda, 3) / ours, "x"))
+    aircraft = start.halfway()
+    rows.append(("peek_share", 100 * 10 * per_call(lambda: look(aircraft), 500), "percent"))
+    rows.append(("snapshot", 1e6 * per_call(aircraft.snapshot), "us"))
+    return [{"name": name, "value": round(value, 4), "unit": unit} for name, value, unit in rows]
+
+
+def look(aircraft: Aircraft) -> None:
+    """What a live station asks for ten times a second."""
+    aircraft.peek(aircraft.tick + 7)
+
+
+def main() -> None:
+    """Measure and keep."""
+    rows = measure()
+    commit = subprocess.run(["git", "rev-parse", "--short", "HEAD"], capture_output=True, text=True, check=False)
+    rows.append({"name": "machine", "value": f"{platform.machine()}, Python {platform.python_version()}", "unit": ""})
+    rows.append({"name": "commit", "value": commit.stdout.strip() or "unknown", "unit": ""})
+    RESULTS.write_text(json.dumps(rows, indent=2) + "\n")
+    for row in rows:
+        print(f"{row['name']:<22} {row['value']!s:>16} {row['unit']}")
+
+
+if __name__ == "__main__":
+    main()
