@@ -171,6 +171,7 @@ def test_a_value_that_is_no_figure_stops_with_its_name_and_time(aircraft: Aircra
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(500)
     aircraft.x[0] = float("nan")
+    aircraft.touched()
     with pytest.raises(ModelError, match=r"at \d+\.\d\d s|battery\.main"):
         aircraft.arrive(9000)
 
