@@ -42,7 +42,8 @@ class Server:
 
     def start(self) -> None:
         script = str(Path(__file__).parent / "server.py")
-        self.process = subprocess.Popen([sys.executable, script, str(self.database), str(self.port), str(self.speed)])
+        command = [sys.executable, script, str(self.database), str(self.port), str(self.speed)]
+        self.process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         for _ in range(150):
             try:
                 with urllib.request.urlopen(f"{self.address}/sign-in", timeout=2):

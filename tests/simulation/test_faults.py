@@ -135,7 +135,10 @@ def test_a_failed_generator_is_not_taken(frost: Bundle) -> None:
     assert state["bus.ac_right.alive"] is False
 
 
-@pytest.mark.parametrize(("kind", "trouble"), [("apu_no_light", "hung"), ("apu_hung", "hung"), ("apu_fire", "fire")])
+@pytest.mark.parametrize(
+    ("kind", "trouble"),
+    [("apu_no_light", "hung"), ("apu_hung", "hung"), ("apu_fire", "fire"), ("apu_no_oil", "low oil pressure")],
+)
 def test_an_apu_that_shuts_itself_down(frost: Bundle, kind: str, trouble: str) -> None:
     state = apu_start(on_battery(aircraft(frost, {"kind": kind, "target": "apu"})), 75)
     assert state["apu.trouble"] == trouble
@@ -267,3 +270,36 @@ def test_two_generators_are_never_parallel_and_an_overload_trips(frost: Bundle) 
     set_control(a, "apu_generator", "OFF")
     a.arrive(a.tick + 10)
     assert a.state()["source.apu_generator.tripped"] is False
+
+
+def changed_apu(bundle: Bundle, **changes: Any) -> Bundle:
+    assert bundle.airframe.apu is not None
+    apu = type(bundle.airframe.apu).model_validate(bundle.airframe.apu.model_dump() | changes)
+    return Bundle(bundle.airframe.model_copy(update={"apu": apu}), bundle.checklists, bundle.exercise)
+
+
+def test_an_exhaust_over_its_limit_shuts_it_down(frost: Bundle) -> None:
+    state = apu_start(on_battery(aircraft(changed_apu(frost, hottest_celsius=430))), 20)
+    assert state["apu.trouble"] == "hot"
+    assert 410 < state["peak"] < 440, "it is looked at every 0.2 s, in which it rises by up to 20 degrees"
+
+
+def test_a_start_that_needs_an_accumulator_is_lost_without_its_charge(frost: Bundle) -> None:
+    bundle = changed_apu(frost, accumulator={"system": "aft", "needs_psi": 2000, "uses_psi": 1200})
+    empty = on_battery(aircraft(bundle))
+    assert apu_start(empty, 3)["apu.phase"] == "ready"
+    charged = on_ground_power(aircraft(bundle))
+    set_control(charged, "hydraulic_pump", "ON")
+    charged.arrive(charged.tick + 3000)
+    before = charged.state()["hydraulic.aft.psi"]
+    set_control(charged, "hydraulic_pump", "OFF")
+    state = apu_start(charged, 0.2)
+    assert state["apu.phase"] == "ready", "what leaks away with the pump off is no charge"
+    set_control(charged, "hydraulic_pump", "ON")
+    charged.arrive(charged.tick + 3000)
+    press(charged, "apu_start", True)
+    assert charged.state()["apu.phase"] == "starting"
+    assert isinstance(before, float)
+    after = charged.state()["hydraulic.aft.psi"]
+    assert isinstance(after, float)
+    assert after == pytest.approx(before - 1200, abs=60)

@@ -261,6 +261,7 @@ class Instrument(Part):
     boot_seconds: Seconds = 0.0
     test_control: Name | None = None
     test_reads: Number | None = None
+    permitted: Band | None = None
     decimals: int = Field(default=0, ge=0, le=3)
     scale: Band
 

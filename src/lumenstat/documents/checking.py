@@ -201,6 +201,8 @@ def _check_panels(airframe: Airframe, checker: Checker) -> None:
                 checker.wrong(path, "hangs on no bus: name the `bus` that powers it, or say `mechanical: true`")
             elif instrument.bus is not None:
                 checker.known((*path, "bus"), "bus", instrument.bus, airframe.buses)
+            if instrument.permitted is not None and instrument.permitted.min >= instrument.permitted.max:
+                checker.wrong(path, "`permitted.min` must be lower than `permitted.max`")
             if (instrument.shows is None) == (instrument.selector is None):
                 checker.wrong(path, "needs either `shows` or a `selector` with `by_position`")
             for name in (

@@ -51,6 +51,9 @@ def _check_apu(airframe: Airframe, checker: Checker, dc: list[str]) -> None:
     checker.known(("apu", "control_bus"), "DC bus", apu.control_bus, dc)
     checker.known(("apu", "starter", "bus"), "DC bus", apu.starter.bus, dc)
     checker.known(("apu", "feed"), "fuel feed", apu.feed, [feed.id for feed in airframe.fuel.feeds])
+    if apu.accumulator is not None:
+        systems = [system.id for system in airframe.hydraulics.systems]
+        checker.known(("apu", "accumulator", "system"), "hydraulic system", apu.accumulator.system, systems)
     checker.truth(("apu", "run_when"), apu.run_when, over_time=False, logic=True)
     checker.truth(("apu", "start_when"), apu.start_when, over_time=False, logic=True)
     if apu.starter.relay_pulls_in_volts <= apu.starter.relay_drops_out_volts:

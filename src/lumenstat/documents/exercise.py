@@ -76,6 +76,7 @@ FaultKind = Literal[
     "apu_hung",
     "apu_door_stuck",
     "apu_fire",
+    "apu_no_oil",
     "loop_open",
     "bulb_dead",
     "fuel_pump_failed",

@@ -59,6 +59,14 @@ class Oil(Written):
     lag_seconds: Positive
 
 
+class Accumulator(Written):
+    """A charged hydraulic system that the start needs and draws from."""
+
+    system: Name
+    needs_psi: Positive
+    uses_psi: Positive
+
+
 class Apu(Part):
     """An auxiliary power unit. Its phases: off, testing, ready, starting, running, cooling, stopping, closing."""
 
@@ -68,6 +76,7 @@ class Apu(Part):
     self_test_seconds: Seconds
     door_seconds: Seconds
     starter: Starter
+    accumulator: Accumulator | None = None
     feed: Name
     feed_psi: Positive
     lights_off_percent: Positive

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import multiprocessing
 import os
+import threading
 
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle
@@ -11,8 +13,16 @@ from lumenstat.simulation.trace import trace_of
 
 
 def step_back() -> None:
-    """Give way to the live runs."""
+    """Give way to the live runs, and leave with the server, however it ends."""
     os.nice(10)
+    threading.Thread(target=_leave_with_parent, daemon=True).start()
+
+
+def _leave_with_parent() -> None:
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        parent.join()
+        os._exit(0)
 
 
 def judge(canonical_json: str, log_text: str) -> tuple[str, str]:

@@ -31,7 +31,7 @@ class ApuLogic:
         self.settler, self.apu = settler, apu
         self.aircraft = settler.aircraft
         slots = self.aircraft.plan.d
-        self.slot = {name: slots[f"apu.{name}"] for name in NAMES}
+        self.slot = {name: slots[f"apu.{name}"] for name in (*NAMES, "charged")}
         self.powered_slot = slots[f"bus.{apu.control_bus}.alive"]
         self.pressed = False
         self.tested = False
@@ -88,13 +88,25 @@ class ApuLogic:
             self.put(phase="closing")
             return
         ready = self.tested and self.get("door") == "open"
-        if edge and self.get("phase") == "ready" and not self.resting:
+        if edge and self.get("phase") == "ready" and not self.resting and self._draw_charge():
             self.put(phase="starting", starter=True)
             self.resting = True
             self._after(self.apu.start_limit_seconds, START_LIMIT)
             self._after(self.apu.starter.rest_seconds, RESTED)
         elif ready:
             self.put(phase="ready")
+
+    def _draw_charge(self) -> bool:
+        """Take what the start needs out of its accumulator; False where that is not charged."""
+        charge = self.apu.accumulator
+        if charge is None:
+            return True
+        if not self.get("charged"):
+            return False
+        systems = [system.id for system in self.aircraft.plan.airframe.hydraulics.systems]
+        place = self.aircraft.flows.first_target + systems.index(charge.system)
+        self.aircraft.x[place] = max(0.0, self.aircraft.x[place] - charge.uses_psi)
+        return True
 
     def _start(self, master: bool, powered: bool) -> None:
         if not master or not powered:

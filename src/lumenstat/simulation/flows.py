@@ -43,6 +43,7 @@ class Conditions:
     targets: list[float]
     apu_lit: bool = False
     apu_strength: float = 1.0
+    apu_oiled: bool = True
 
 
 @dataclass(slots=True)
@@ -217,7 +218,7 @@ class Flows:
             speed, amps = x[self.first_apu], solution.amps[self.groups.starter]
             rates.append(self.turbine.acceleration(speed, amps, now.apu_lit, now.apu_strength))
             rates.append(self.turbine.exhaust_target(speed, now.apu_lit))
-            rates.append(self.turbine.oil_target(speed))
+            rates.append(self.turbine.oil_target(speed) if now.apu_oiled else 0.0)
             stiff.append(self.turbine.stiffness(speed, amps, now.apu_lit, now.apu_strength))
         return rates + stiff
 

@@ -192,6 +192,10 @@ class Plan:
             (f"fuel.{apu.feed}.psi", "apu.fuelled", apu.feed_psi, apu.feed_psi * 0.7),
             (volts, "apu.relay_volts", apu.starter.relay_pulls_in_volts, apu.starter.relay_drops_out_volts),
         ]
+        _ = self.d["apu.charged"]
+        if apu.accumulator is not None:
+            charge = apu.accumulator
+            rows.append((f"hydraulic.{charge.system}.psi", "apu.charged", charge.needs_psi, charge.needs_psi * 0.9))
         return [Comparator(a[name], self.d[slot], on, off) for name, slot, on, off in rows]
 
     @property

@@ -213,6 +213,7 @@ class Settler:
             targets=self._targets(answers),
             apu_lit=self.apu is not None and self.apu.get("lit") is True,
             apu_strength=self.apu.strength if self.apu is not None else 1.0,
+            apu_oiled=self.apu is None or not self.faults.has("apu_no_oil", self.apu.apu.id),
         )
 
     def _watts(self, answers: Answers, roots: list[int]) -> dict[str, float]:
