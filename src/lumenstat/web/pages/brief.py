@@ -120,6 +120,9 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
             lines.append(StartLine(name=f"{supply.name} brings", value=carts))
     for name, position in start.controls.items():
         lines.append(StartLine(name=airframe.controls[name].name, value=f"left at {position}"))
+    for fault in bundle.exercise.faults:
+        when = f"at {fault.at:g} s" if fault.at is not None else f"when {fault.when}" if fault.when else "by hand"
+        lines.append(StartLine(name="Fault", value=f"{fault.kind.replace('_', ' ')}, {fault.target}, {when}"))
     for surface in airframe.hydraulics.surfaces:
         if surface.id in start.surfaces_degrees:
             lines.append(StartLine(name=surface.name, value=f"left at {start.surfaces_degrees[surface.id]:g} degrees"))
