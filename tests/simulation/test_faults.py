@@ -303,3 +303,13 @@ def test_a_start_that_needs_an_accumulator_is_lost_without_its_charge(frost: Bun
     after = charged.state()["hydraulic.aft.psi"]
     assert isinstance(after, float)
     assert after == pytest.approx(before - 1200, abs=60)
+
+
+def test_the_generator_lamp_is_inhibited_while_the_apu_is_off(frost: Bundle) -> None:
+    a = on_battery(aircraft(frost))
+    assert a.state()["lamp.apu_gen_off"] is False
+    apu_start(a, 25)
+    assert a.state()["lamp.apu_gen_off"] is False
+    set_control(a, "apu_generator", "OFF")
+    a.arrive(a.tick + 10)
+    assert a.state()["lamp.apu_gen_off"] is True

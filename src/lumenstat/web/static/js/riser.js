@@ -23,7 +23,15 @@ export class Riser {
   paint(state) {
     for (const column of this.columns) this.paintColumn(column, state);
     for (const joint of this.joints) this.paintJoint(joint, state);
-    for (const source of this.sources) source.dataset.alive = String(state[source.dataset.of] === true);
+    for (const source of this.sources) this.paintSource(source, state);
+  }
+
+  paintSource(source, state) {
+    const alive = state[source.dataset.of] === true;
+    source.dataset.alive = String(alive);
+    const text = source.querySelector("text");
+    const load = state[text.dataset.load];
+    text.textContent = alive && load !== undefined ? `${text.dataset.name} ${load.toFixed(0)} %` : text.dataset.name;
   }
 
   paintColumn(column, state) {
