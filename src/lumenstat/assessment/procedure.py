@@ -7,13 +7,10 @@ from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import (
-    CheckItem,
     ControlItem,
     DecideItem,
-    HoldItem,
     Item,
     PaperValue,
-    RequestItem,
     Section,
     WaitItem,
 )
@@ -120,18 +117,3 @@ def target_of(item: ControlItem, papers: dict[str, float | str]) -> str:
         value = papers[item.to.paper]
         return f"{value:g}" if isinstance(value, int | float) else value
     return item.to
-
-
-def key_of(item: Item, papers: dict[str, float | str]) -> tuple[str, ...]:
-    """What an action must match to count for the item; items with the same key must be in order with each other."""
-    match item:
-        case ControlItem():
-            return (item.kind, *sorted(item.all_controls), target_of(item, papers))
-        case CheckItem():
-            return ("check", item.instrument)
-        case HoldItem():
-            return ("hold", item.control)
-        case RequestItem():
-            return ("request", item.service, item.action)
-        case _:
-            return (item.kind, item.id)

@@ -21,7 +21,6 @@ from lumenstat.errors import ActionRefused, LogError
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
-WORST_FIRST: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order", "late", "early", "prompted", "done")
 GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
 
 

@@ -1,4 +1,4 @@
-"""The expression language of contract.md: parsed, bounded, type-checked, and emitted as Python source.
+"""The expression language: parsed, bounded, type-checked, and emitted as Python source.
 
 A dotted name is a quantity. A dark instrument reads null, and any comparison with null is false. Generated code
 holds slot code given by the caller and constants by number, never a word of the document's text.

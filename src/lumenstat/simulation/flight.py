@@ -10,7 +10,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, CrewLine, Watcher, reader_of
+from lumenstat.simulation.aircraft import Aircraft, CrewLine, Watcher
 from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Timeline, Watch
 
@@ -61,11 +61,6 @@ class Flight:
     def crew(self) -> list[CrewLine]:
         """What was said on the ground crew line."""
         return self.aircraft.crew
-
-    def state_of(self, point: TracePoint) -> dict[str, Discrete | None]:
-        """Every quantity by name at a trace point."""
-        plan = self.aircraft.plan
-        return dict(zip(plan.quantities, reader_of(plan)(list(point.d), list(point.a)), strict=True))
 
 
 @dataclass
