@@ -14,7 +14,8 @@ from dataclasses import dataclass, field
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.exercise import Start
 from lumenstat.simulation.electrical.batteries import BatteryModel
-from lumenstat.simulation.electrical.network import GROUND, Branch, Network, load_amps
+from lumenstat.simulation.electrical.kept import Network
+from lumenstat.simulation.electrical.network import GROUND, Branch, load_amps
 from lumenstat.simulation.plan import Plan
 from lumenstat.simulation.turbine import Turbine
 
@@ -182,7 +183,6 @@ class Flows:
         emf += self._drops
         if self.turbine is not None:
             emf.append(-self.turbine.apu.starter.back_emf_volts_per_percent * x[self.first_apu])
-        emf += [0.0] * (len(self.groups.branches) - len(emf))
         volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
         return Solution(volts, modes, amps, self._source_watts(volts, amps, now) if sources else [])
 

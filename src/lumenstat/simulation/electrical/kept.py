@@ -1,0 +1,170 @@
+"""The DC network of one aircraft, solved again and again: what stays the same between solutions is kept.
+
+For each set of present branches, modes and loads the inverse of the conductance matrix is kept, with every load as the
+resistance it is at its floor; what it takes less above its floor is put right by iteration, which shrinks the error by
+orders of magnitude a round. Where that does not settle, `network.solve` does.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumenstat.simulation.electrical.kernel import Shape, kernel
+from lumenstat.simulation.electrical.network import (
+    BLEED_SIEMENS,
+    ROUNDS_TOGETHER,
+    Branch,
+    currents,
+    eliminate,
+    line_current,
+    solve,
+    wanted_mode,
+)
+
+KEPT_AT_MOST = 400
+MODE_ROUNDS = 14
+
+
+@dataclass(frozen=True, slots=True)
+class _Case:
+    """What one set of present branches, modes and loads has in common, whatever the volts."""
+
+    inverse: list[list[float]]
+    figures: tuple[float, ...]
+    answers: list[float]
+
+
+class Network:
+    """The branches of one aircraft. Only the first `with_emf` branches may have an EMF."""
+
+    def __init__(self, branches: Sequence[Branch], floor: Sequence[float], with_emf: int) -> None:
+        self.branches = tuple(branches)
+        self.floor = tuple(floor)
+        self.size = len(floor)
+        self._bounded = tuple(n for n, b in enumerate(branches) if b.low > -math.inf or b.high < math.inf)
+        self.shape = Shape(tuple((b.a, b.b) for b in branches), self._bounded, with_emf, self.floor)
+        self._settled = kernel(self.shape)
+        self._padding = [0.0] * (len(branches) - with_emf)
+        self._cases: dict[tuple[object, ...], _Case] = {}
+        self._last: tuple[tuple[bool, ...], tuple[float, ...], tuple[int, ...], _Case] | None = None
+
+    def solve(
+        self,
+        present: tuple[bool, ...],
+        emf: Sequence[float],
+        watts: tuple[float, ...],
+        volts: list[float],
+        modes: tuple[int, ...],
+    ) -> tuple[list[float], tuple[int, ...], list[float]]:
+        """Volts of nodes, modes and amps of branches (0 for absent ones). Raises NotSettled."""
+        first = volts, modes
+        for round_ in range(MODE_ROUNDS):
+            found = self._settled(self._case(present, watts, modes).figures, emf, volts)
+            if found is None:
+                break
+            volts, amps = found
+            if amps is not None:
+                return volts, modes, amps
+            modes = self._flip_present(present, emf, volts, modes, one=round_ >= ROUNDS_TOGETHER)
+        return self._solve_slowly(present, emf, watts, *first)
+
+    def _solve_slowly(
+        self,
+        present: tuple[bool, ...],
+        emf: Sequence[float],
+        watts: tuple[float, ...],
+        volts: list[float],
+        modes: tuple[int, ...],
+    ) -> tuple[list[float], tuple[int, ...], list[float]]:
+        whole_emf = [*emf, *self._padding]
+        numbers = [n for n, there in enumerate(present) if there]
+        branches = [self.branches[n] for n in numbers]
+        part_emf = [whole_emf[n] for n in numbers]
+        solved, part = solve(branches, part_emf, watts, self.floor, volts, [modes[n] for n in numbers])
+        whole, amps = [0] * len(self.branches), [0.0] * len(self.branches)
+        part_amps = currents(branches, part_emf, solved, part)
+        for n, mode, through in zip(numbers, part, part_amps, strict=True):
+            whole[n], amps[n] = mode, through
+        return solved, tuple(whole), amps
+
+    def answering_siemens(
+        self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...], number: int
+    ) -> float:
+        """How many amperes more a branch from ground gives for a volt more of its EMF, everything else held."""
+        return self._case(present, watts, modes).answers[number]
+
+    def _case(self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]) -> _Case:
+        last = self._last
+        if last is not None and last[0] is present and last[1] is watts and last[2] is modes:
+            return last[3]
+        key = (present, watts, modes)
+        found = self._cases.get(key)
+        if found is None:
+            if len(self._cases) >= KEPT_AT_MOST:
+                self._cases.clear()
+            found = self._cases[key] = self._new_case(present, watts, modes)
+        self._last = (present, watts, modes, found)
+        return found
+
+    def _new_case(self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]) -> _Case:
+        matrix = [[0.0] * self.size for _ in range(self.size)]
+        pushed = [0.0] * self.size
+        slopes, fixed = [0.0] * len(self.branches), [0.0] * len(self.branches)
+        for node in range(self.size):
+            matrix[node][node] = BLEED_SIEMENS + watts[node] / self.floor[node] ** 2
+        for n, branch in enumerate(self.branches):
+            if not present[n]:
+                continue
+            if modes[n] == 0:
+                slopes[n] = branch.siemens
+                for p, q in ((branch.a, branch.b), (branch.b, branch.a)):
+                    if p >= 0:
+                        matrix[p][p] += branch.siemens
+                        if q >= 0:
+                            matrix[p][q] -= branch.siemens
+            else:
+                current = fixed[n] = branch.low if modes[n] < 0 else branch.high
+                if branch.a >= 0:
+                    pushed[branch.a] -= current
+                if branch.b >= 0:
+                    pushed[branch.b] += current
+        inverse = invert(matrix)
+        figures = [each for row in inverse for each in row] + pushed + list(watts) + slopes + fixed
+        for n in self._bounded:
+            figures += self._allowed(n, modes[n]) if present[n] else (0.0, -math.inf, math.inf)
+        answers = [b.siemens * (1 - b.siemens * inverse[b.b][b.b]) if b.a < 0 else 0.0 for b in self.branches]
+        return _Case(inverse, tuple(figures), answers)
+
+    def _allowed(self, n: int, mode: int) -> tuple[float, float, float]:
+        """Slope of a branch, and between which line currents it stays in its mode: the rule of `wanted_mode`."""
+        branch = self.branches[n]
+        slack = 1e-9 * branch.siemens
+        if mode == 0:
+            return branch.siemens, branch.low - slack, branch.high + slack
+        if mode < 0:
+            return branch.siemens, -math.inf, branch.low + slack
+        return branch.siemens, branch.high - slack, math.inf
+
+    def _flip_present(
+        self, present: tuple[bool, ...], emf: Sequence[float], volts: Sequence[float], modes: tuple[int, ...], one: bool
+    ) -> tuple[int, ...]:
+        """The modes with every branch outside its own moved to the neighbour; only the first one if `one`."""
+        flipped, whole_emf = list(modes), [*emf, *self._padding]
+        for n in self._bounded:
+            if present[n]:
+                branch, mode = self.branches[n], modes[n]
+                wanted = wanted_mode(branch, line_current(branch, whole_emf[n], volts), mode)
+                if wanted != mode:
+                    flipped[n] = wanted
+                    if one:
+                        break
+        return tuple(flipped)
+
+
+def invert(matrix: list[list[float]]) -> list[list[float]]:
+    """The inverse of a small square matrix with a strong diagonal, row by row."""
+    size = len(matrix)
+    columns = [eliminate([list(row) for row in matrix], [float(i == j) for i in range(size)]) for j in range(size)]
+    return [[column[row] for column in columns] for row in range(size)]
