@@ -22,7 +22,7 @@ Kernel = Callable[[tuple[float, ...], Sequence[float], Sequence[float]], Found]
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """What does not change with state: the ends of every branch, which are bounded, how many have an EMF, the floors."""
+    """What state does not change: the ends of every branch, which are bounded, how many have an EMF, the floors."""
 
     ends: tuple[tuple[int, int], ...]
     bounded: tuple[int, ...]
