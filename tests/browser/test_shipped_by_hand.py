@@ -7,7 +7,7 @@ import time
 import pytest
 from playwright.sync_api import Browser
 
-from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.documents.checklist import CheckItem, VerifyItem
 from lumenstat.documents.runlog import LogEvent

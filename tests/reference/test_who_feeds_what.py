@@ -45,9 +45,9 @@ def test_a_dc_bus_has_volts_exactly_when_a_source_reaches_it(
     reached = nx.descendants(graph, "source")
     flows = AIRCRAFT.flows
     groups = flows.groups
-    cranking = (False,) * (groups.contactors - groups.starter)
+    cranking = (False,) * (groups.contactors - groups.starters)
     now = Conditions(
-        present=(True,) * groups.starter + cranking + shut,
+        present=(True,) * groups.starters + cranking + shut,
         rectifier_alive=rectifiers,
         supply_on=(),
         source_volts=[],

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lumenstat.assessment.callouts import judge_call
-from lumenstat.assessment.procedure import Procedure, Step, target_of
+from lumenstat.documents.procedure import Procedure, Step, target_of
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checklist import (
     CheckItem,

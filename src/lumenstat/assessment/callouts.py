@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from lumenstat.documents.airframe import Instrument
-from lumenstat.documents.checklist import CheckItem, Expect
+from lumenstat.documents.checklist import CheckItem
+from lumenstat.documents.readings import meaning_of
 
 
 @dataclass(frozen=True)
@@ -15,25 +16,6 @@ class CallVerdict:
 
     right: bool
     says: str
-
-
-def meaning_of(reading: float, expect: Expect, papers: dict[str, float | str], tolerance: float) -> str:
-    """`within`, `below` or `above`, as the limits of the item have it."""
-    low, high = bounds_of(expect, papers, tolerance)
-    if low is not None and reading < low:
-        return "below"
-    if high is not None and reading > high:
-        return "above"
-    return "within"
-
-
-def bounds_of(expect: Expect, papers: dict[str, float | str], tolerance: float) -> tuple[float | None, float | None]:
-    """Lowest and highest figure that is within limits."""
-    low, high = expect.min, expect.max
-    exact = expect.equals if expect.paper is None else papers[expect.paper]
-    if isinstance(exact, int | float):
-        low, high = exact - tolerance, exact + tolerance
-    return low, high
 
 
 def judge_call(

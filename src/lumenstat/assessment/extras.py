@@ -96,7 +96,7 @@ def _difference(bundle: Bundle, flight: Flight, without: Flight, event: LogEvent
     with_, other = flight.aircraft.state(), without.aircraft.state()
     own = {f"control.{_subject(event)}", f"guard.{_subject(event)}"}
     for name, value in with_.items():
-        if name in own or name.startswith(("lamp.", "instrument.", "time")) or isinstance(value, float):
+        if name in own or name.startswith(("lamp.", "instrument.", "load.", "time")) or isinstance(value, float):
             continue
         if value != other[name]:
             return "deviation", f"at the end it left {bundle_words(name)} changed"

@@ -6,6 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema
 
+from lumenstat.documents.engines import Engine, PartNumber
+from lumenstat.documents.navigation import Gyro, Inertial
 from lumenstat.documents.systems import Air, Apu, Fire, Fuel, Latch, Store, Timer
 from lumenstat.documents.values import (
     Band,
@@ -104,13 +106,18 @@ class Generator(AcSource):
 
 
 class DcSupply(Part):
-    """Gives DC to a bus while its expression is true: an alternator with its regulator, or a DC ground cart."""
+    """Gives DC to a bus while its expression is true: an alternator with its regulator, or a DC ground cart.
+
+    Below `regulated_from_percent` of the engine that drives it, its volts fall with the speed.
+    """
 
     bus: Name
     volts: Positive
     resistance_mohm: Positive
     limit_amps: Positive
     when: ExpressionText
+    driven_by: PartNumber | None = None
+    regulated_from_percent: Positive = 1.0
 
 
 class Diode(Part):
@@ -196,11 +203,11 @@ class HydraulicSystem(Part):
 
 
 class HydraulicPump(Part):
-    """An electric pump: takes its watts from its bus and drives its system while asked to."""
+    """Drives its system while asked to. An electric one has a bus and watts, one on an engine has neither."""
 
-    bus: Name
+    bus: Name | None = None
     system: Name
-    watts: Positive
+    watts: Positive | None = None
     when: ExpressionText
 
 
@@ -276,9 +283,13 @@ class Lamp(Part):
 
 
 class Panel(Part):
-    """A zone of the deck: lights with its bus. `place` is column, row, width on a grid of 12 columns."""
+    """A zone of the deck: lights with its bus. `place` is column, row, width on a grid of 12 columns.
+
+    Zones with the same `page` stand together; those without one come first.
+    """
 
     bus: Name
+    page: Text | None = None
     place: tuple[int, int, int]
     note: Text | None = None
     controls: tuple[Control, ...] = ()
@@ -287,19 +298,30 @@ class Panel(Part):
 
 
 class ServiceAction(Part):
-    """Something that can be asked of the crew outside, how long it takes and what they say."""
+    """Something that can be asked of the crew outside, how long it takes and what they say.
+
+    While it lasts the service may be in a state of its own (`meanwhile`). What it `needs` and does not find, they answer.
+    """
 
     possible_when: tuple[Name, ...]
     leaves: Name
     seconds: Seconds
     asked: Text
     answered: Text
+    meanwhile: Name | None = None
+    needs: ExpressionText | None = None
+    needs_answered: Text | None = None
     brings_next_cart_of: Name | None = None
 
 
 class Service(Part):
-    """What the ground crew do. `states` begins with the state of an aircraft left alone."""
+    """What the ground crew do. `states` begins with the state of an aircraft left alone.
 
+    They do it only if they hear it: `heard_when` says by what, and `unheard` tells whoever called into silence.
+    """
+
+    heard_when: ExpressionText | None = None
+    unheard: Text = "Nobody hears you."
     states: tuple[Name, ...]
     actions: tuple[ServiceAction, ...]
 
@@ -326,6 +348,10 @@ class Airframe(Written):
     electrical: Electrical
     hydraulics: Hydraulics = Hydraulics()
     apu: Apu | None = None
+    engines: tuple[Engine, ...] = ()
+    inertial: tuple[Inertial, ...] = ()
+    gyros: tuple[Gyro, ...] = ()
+    moves_when: ExpressionText | None = None
     fuel: Fuel = Fuel()
     air: Air = Air()
     fire: Fire = Fire()

@@ -7,7 +7,7 @@ from graphlib import CycleError, TopologicalSorter
 
 from lumenstat.documents.airframe import Airframe, Control
 from lumenstat.documents.checker import Checker
-from lumenstat.documents.checking_systems import check_faults, check_systems
+from lumenstat.documents.checking_systems import check_faults, check_papers, check_systems
 from lumenstat.documents.checklist import (
     CheckItem,
     Checklist,
@@ -172,7 +172,10 @@ def _check_hydraulics(airframe: Airframe, checker: Checker) -> None:
     for n, pump in enumerate(hydraulics.pumps):
         path: Path_ = ("hydraulics", "pumps", n)
         checker.known((*path, "system"), "hydraulic system", pump.system, systems)
-        checker.known((*path, "bus"), "bus", pump.bus, airframe.buses)
+        if pump.bus is not None:
+            checker.known((*path, "bus"), "bus", pump.bus, airframe.buses)
+        if (pump.bus is None) != (pump.watts is None):
+            checker.wrong(path, "an electric pump has a bus and watts; one that an engine drives has neither")
         checker.truth((*path, "when"), pump.when, over_time=False, logic=True)
     for n, surface in enumerate(hydraulics.surfaces):
         path = ("hydraulics", "surfaces", n)
@@ -362,6 +365,7 @@ def check_exercise(
     for name in start.stores:
         checker.known(("start", "stores", name), "store", name, [store.id for store in airframe.stores])
     check_faults(exercise, airframe, checker)
+    check_papers(exercise, airframe, checker)
     if exercise.ends_when is not None:
         checker.truth(("ends_when",), exercise.ends_when, over_time=True)
     for checklist in checklists:

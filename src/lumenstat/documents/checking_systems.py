@@ -6,12 +6,14 @@ from collections.abc import Iterable
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checker import Checker
+from lumenstat.documents.checking_machines import check_machines
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.sources import Path_
 
 
 def check_systems(airframe: Airframe, checker: Checker) -> None:
-    """APU, fuel, air, fire, timers and latches."""
+    """APU, engines, navigation, fuel, air, fire, timers and latches."""
+    check_machines(airframe, checker)
     dc = [bus.id for bus in airframe.electrical.buses if bus.kind == "dc"]
     _check_apu(airframe, checker, dc)
     feeds = [feed.id for feed in airframe.fuel.feeds]
@@ -77,8 +79,30 @@ def _targets(airframe: Airframe) -> dict[str, Iterable[str]]:
         "fuel": [pump.id for pump in airframe.fuel.pumps],
         "display": airframe.instruments,
         "hydraulic": [pump.id for pump in airframe.hydraulics.pumps],
+        "duct": [duct.id for duct in airframe.air.ducts],
+        "engine": [engine.id for engine in airframe.engines],
+        "inertial": [unit.id for unit in airframe.inertial],
+        "aircraft": ["aircraft"],
+        "transfer": [source.id for source in electrical.sources],
+        "load": [load.id for load in electrical.loads],
+        "service": [service.id for service in airframe.services],
     }
     return groups
+
+
+def check_papers(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:
+    """A paper value that is to be entered names an entry that can take it."""
+    for n, paper in enumerate(exercise.papers):
+        for m, line in enumerate(paper.lines):
+            if line.entry is None:
+                continue
+            path: Path_ = ("papers", n, "lines", m)
+            entries = [name for name, control in airframe.controls.items() if control.kind == "entry"]
+            if checker.known((*path, "entry"), "entry", line.entry, entries):
+                entry = airframe.controls[line.entry]
+                least, most = entry.minimum or 0.0, entry.maximum or 0.0
+                if isinstance(line.value, str) or not least <= line.value <= most:
+                    checker.wrong((*path, "value"), f"{entry.name} takes {least:g} to {most:g}, so not {line.value!r}")
 
 
 def check_faults(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:

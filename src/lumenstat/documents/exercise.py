@@ -6,9 +6,11 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from lumenstat.documents.engines import PartNumber
 from lumenstat.documents.values import (
     DocumentId,
     ExpressionText,
+    Flag,
     Fraction,
     Name,
     NotNegative,
@@ -52,6 +54,8 @@ class Start(Written):
     place: Place
     outside_celsius: Annotated[Number, Field(ge=-60, le=60)] = 15.0
     hours_unpowered: NotNegative = 12.0
+    remembered: Place | None = None
+    moved_since_shutdown: Flag = False
     battery_charge: dict[Name, Fraction]
     carts: dict[Name, Annotated[tuple[Cart, ...], Field(min_length=1)]] = {}
     services: dict[Name, Name] = {}
@@ -82,19 +86,33 @@ FaultKind = Literal[
     "fuel_pump_failed",
     "display_dead",
     "hydraulic_pump_runs",
+    "duct_low",
+    "engine_hung",
+    "engine_hot",
+    "engine_no_light",
+    "engine_no_oil",
+    "engine_no_rotation",
+    "engine_starter_stuck",
+    "inertial_failed",
+    "inertial_refuses",
+    "aircraft_nudged",
+    "transfer_fails",
+    "load_failed",
+    "service_undone",
 ]
 
 
 class Fault(Written):
     """Something that goes wrong at a time or with a state, and may clear likewise.
 
-    `amount` is the resistance factor of a weak battery, the hertz of a bad supply, the amperes a diode leaks, or
-    the share of its power that a hung APU has.
+    `amount` is the resistance factor of a weak battery, the hertz of a bad supply, the amperes a diode leaks, the
+    share of its power that a hung APU or engine has, the factor by which a hot engine burns too rich, or the share of
+    its pressure that a low duct has.
     """
 
     id: DocumentId
     kind: FaultKind
-    target: Name
+    target: PartNumber
     at: Seconds | None = None
     when: ExpressionText | None = None
     clear_at: Seconds | None = None
@@ -103,12 +121,13 @@ class Fault(Written):
 
 
 class PaperLine(Written):
-    """One value on a paper."""
+    """One value on a paper, and the entry it belongs into if it is to be entered."""
 
     id: Name
     name: Text
     value: Number | Text
     unit: Text | None = None
+    entry: Name | None = None
 
 
 class Paper(Written):

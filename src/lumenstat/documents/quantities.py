@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lumenstat.documents.airframe import Airframe, Control, Instrument
+from lumenstat.documents.engines import ENGINE_TROUBLES, FIGURES
 from lumenstat.documents.expressions import Quantity
+from lumenstat.documents.navigation import INERTIAL_NOTICES, INERTIAL_PHASES
 
 
 def quantities_of(airframe: Airframe) -> dict[str, Quantity]:
@@ -17,6 +19,8 @@ def _all(airframe: Airframe) -> Iterator[Quantity]:
     yield Quantity("time", "s", "number", "seconds since the exercise began")
     yield from _electrical(airframe)
     yield from _apu(airframe)
+    yield from _engines(airframe)
+    yield from _navigation(airframe)
     yield from _systems(airframe)
     for system in airframe.hydraulics.systems:
         yield Quantity(f"hydraulic.{system.id}.psi", "psi", "number", f"pressure of {system.name}")
@@ -45,6 +49,7 @@ def _all(airframe: Airframe) -> Iterator[Quantity]:
             yield Quantity(f"lamp.{lamp.id}.alive", "", "truth", f"{lamp.name} lamp has power to light with")
     for service in airframe.services:
         yield Quantity(f"service.{service.id}", "", "text", f"state of {service.name}", choices=service.states)
+        yield Quantity(f"service.{service.id}.busy", "", "truth", f"the crew are at work on {service.name}")
 
 
 def _electrical(airframe: Airframe) -> Iterator[Quantity]:
@@ -76,6 +81,8 @@ def _electrical(airframe: Airframe) -> Iterator[Quantity]:
         yield Quantity(f"rectifier.{rectifier.id}.amps", "A", "number", f"current out of {rectifier.name}")
     for diode in electrical.diodes:
         yield Quantity(f"diode.{diode.id}.amps", "A", "number", f"current through {diode.name}")
+    for load in electrical.loads:
+        yield Quantity(f"load.{load.id}.on", "", "truth", f"{load.name} takes current")
     for contactor in electrical.contactors:
         yield Quantity(f"contactor.{contactor.id}.shut", "", "truth", f"{contactor.name} is shut")
         first = contactor.between[0]
@@ -105,6 +112,56 @@ def _apu(airframe: Airframe) -> Iterator[Quantity]:
     yield Quantity("apu.starter", "", "truth", "the APU's starter is engaged")
     yield Quantity("apu.lit", "", "truth", "fuel burns in the APU")
     yield Quantity("apu.oil_low", "", "truth", "the APU's oil pressure is low")
+
+
+ENGINE_PHASES = ("stopped", "cranking", "starting", "running", "running down")
+ENGINE_UNITS = {"fan_speed": "%", "propeller_rpm": "rpm"}
+
+
+def _engines(airframe: Airframe) -> Iterator[Quantity]:
+    for engine in airframe.engines:
+        at, of, names = f"engine.{engine.id}", engine.name, FIGURES[engine.kind]
+        yield Quantity(f"{at}.{names.speed}", "%", "number", f"speed of {of}")
+        yield Quantity(f"{at}.{names.temperature}", "degC", "number", f"temperature of {of}")
+        yield Quantity(f"{at}.{names.output}", ENGINE_UNITS[names.output], "number", f"what {of} turns")
+        yield Quantity(f"{at}.phase", "", "text", f"what {of} is doing", choices=ENGINE_PHASES)
+        yield Quantity(f"{at}.running", "", "truth", f"{of} runs at idle or above")
+        yield Quantity(f"{at}.turning", "", "truth", f"{of} turns")
+        if engine.motor is not None:
+            continue
+        yield Quantity(f"{at}.{names.oil}", "psi", "number", f"oil pressure of {of}")
+        yield Quantity(f"{at}.fuel_flow", engine.fuel_unit, "number", f"fuel that flows into {of}")
+        yield Quantity(f"{at}.pooled_fuel", "", "number", f"unburnt fuel that lies in {of}, 0 to 1")
+        yield Quantity(f"{at}.starter_heat", "%", "number", f"how hot the starter of {of} is; 100 is its duty limit")
+        yield Quantity(f"{at}.starter", "", "truth", f"the starter of {of} turns it")
+        yield Quantity(f"{at}.fuel", "", "truth", f"fuel is let into {of}")
+        yield Quantity(f"{at}.lit", "", "truth", f"fuel burns in {of}")
+        yield Quantity(f"{at}.oil_up", "", "truth", f"oil pressure of {of} is up")
+        yield Quantity(f"{at}.too_hot", "", "truth", f"{of} is hotter than it may be")
+        yield Quantity(f"{at}.feathered", "", "truth", f"the propeller of {of} is feathered")
+        yield Quantity(f"{at}.trouble", "", "text", f"why {of} shut itself down, or nothing", choices=ENGINE_TROUBLES)
+        if engine.starter is not None:
+            yield Quantity(f"{at}.starter_amps", "A", "number", f"current into the starter of {of}")
+
+
+def _navigation(airframe: Airframe) -> Iterator[Quantity]:
+    for gyro in airframe.gyros:
+        yield Quantity(f"gyro.{gyro.id}.erect", "", "truth", f"{gyro.name} is erect")
+    for unit in airframe.inertial:
+        at, of = f"inertial.{unit.id}", unit.name
+        modes = ("", *(mode.id for mode in unit.modes))
+        yield Quantity(f"{at}.phase", "", "text", f"what {of} is doing", choices=INERTIAL_PHASES)
+        yield Quantity(f"{at}.mode", "", "text", f"how {of} finds north, or nothing", choices=modes)
+        yield Quantity(f"{at}.notice", "", "text", f"what {of} complains of, or nothing", choices=INERTIAL_NOTICES)
+        yield Quantity(f"{at}.progress", "", "number", f"how far {of} is aligned, 0 to 1")
+        yield Quantity(f"{at}.seconds_left", "s", "number", f"seconds until {of} is at its best")
+        yield Quantity(f"{at}.counter", "", "number", f"status counter of {of}: 9 at the beginning, 0 at its best")
+        yield Quantity(f"{at}.heading_error", "deg", "number", f"how well {of} knows heading; 180 is not at all")
+        yield Quantity(f"{at}.position_error", "km", "number", f"how far off {of} was told it stands; -1 is not told")
+        yield Quantity(f"{at}.on_backup", "", "truth", f"{of} runs on its backup supply, or shows that it could")
+        yield Quantity(f"{at}.may_navigate", "", "truth", f"{of} may navigate, if not at its best yet")
+        yield Quantity(f"{at}.position_entered", "", "truth", f"{of} has been told where it stands")
+        yield Quantity(f"{at}.position_differs", "", "truth", f"{of} was told another place than it remembers")
 
 
 def _systems(airframe: Airframe) -> Iterator[Quantity]:

@@ -31,10 +31,11 @@ class Starter(Written):
 
 
 class Spool(Written):
-    """A turbine's one shaft. In percent per second: drag is `linear N + square N^2`, burning gives
-    `burn (N - from) / (100 - from)` times its fuel, which the governor takes back near full speed.
+    """A turbine's one shaft. In percent per second: drag is `rest + linear N + square N^2` while it turns, burning
+    gives `burn (N - from) / (100 - from)` times its fuel, which the governor takes back near the speed it holds.
     """
 
+    drag_rest: NotNegative = 0.0
     drag_linear: NotNegative
     drag_square: NotNegative
     burn: Positive

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from lumenstat.assessment.procedure import Procedure, target_of
+from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,

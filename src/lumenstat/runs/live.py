@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import WaitItem
 from lumenstat.documents.runlog import LogEvent, check_args

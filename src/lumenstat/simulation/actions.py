@@ -134,13 +134,18 @@ def request(aircraft: Aircraft, service_name: str, action_name: str) -> None:
         raise ActionRefused(f"{service.name} has no action {action_name!r}{nearest(action_name, list(actions))}")
     action = service.actions[actions[action_name]]
     aircraft.say("you", action.asked)
-    if aircraft.settler.pending_service[number] is not None:
+    answers = aircraft.settler.answers
+    if not answers.heard[number]:
+        aircraft.say("ground", service.unheard)
+    elif aircraft.settler.pending_service[number] is not None:
         aircraft.say("ground", f"Stand by, still busy with {service.name.lower()}.")
     elif aircraft.d[aircraft.plan.d[f"service.{service.id}"]] not in action.possible_when:
         aircraft.say(
             "ground",
             f"Nothing to do there: {service.name.lower()} is {aircraft.d[aircraft.plan.d[f'service.{service.id}']]}.",
         )
+    elif not answers.needs[number][actions[action_name]]:
+        aircraft.say("ground", action.needs_answered or "Not yet.")
     else:
         aircraft.settler.begin_service(number, actions[action_name])
         aircraft.touched()

@@ -74,7 +74,6 @@ class Aircraft:
     def __init__(self, airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> None:
         self.plan: Plan = plan_for(airframe)
         self.flows = Flows(self.plan, start)
-        self._comparators = [(c.a, c.d, c.on_above, c.off_below) for c in self.plan.comparators]
         self.tick = 0
         self.calendar = Calendar()
         self.crew: list[CrewLine] = []
@@ -173,11 +172,11 @@ class Aircraft:
         """Heun over some ticks: figures and solution at its end, and its error against the plain step."""
         try:
             start = self._rates
-            rough = self.flows.advance(self.x, start, length)
+            rough = self.flows.steps.advance(self.x, start, length)
             between = self.flows.solve(rough, self.conditions, self.solution, sources=False)
             end = self.flows.rates(rough, between, self.conditions)
-            x = self.flows.correct(self.x, rough, start, end, length)
-            return x, self.flows.solve(x, self.conditions, between), self.flows.error(rough, x)
+            x = self.flows.steps.correct(self.x, rough, start, end, length)
+            return x, self.flows.solve(x, self.conditions, between), self.flows.steps.error(rough, x)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
 
@@ -186,14 +185,7 @@ class Aircraft:
         return bool(self._flipped(a))
 
     def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
-        d, found = self.d, []
-        for figure, slot, on_above, off_below in self._comparators:
-            if d[slot]:
-                if a[figure] < off_below:
-                    found.append((slot, False))
-            elif a[figure] >= on_above:
-                found.append((slot, True))
-        return found
+        return self.plan.flipped(self.d, a)
 
     def _first_flip(self, length: int, x: list[float], solution: Solution) -> tuple[int, list[float], Solution]:
         """Shorten the step to the first tick at which a comparator has flipped."""

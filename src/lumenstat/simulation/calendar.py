@@ -17,8 +17,10 @@ class Priority(IntEnum):
     SURFACE = 4
     TIMER = 5
     APU = 6
-    SERVICE = 7
-    FAULT = 8
+    ENGINE = 7
+    INERTIAL = 8
+    SERVICE = 9
+    FAULT = 10
 
 
 @dataclass(frozen=True, slots=True, order=True)

@@ -16,7 +16,15 @@ from lumenstat.simulation.plan import Discrete, ticks
 if TYPE_CHECKING:
     from lumenstat.simulation.aircraft import Aircraft
 
-USUAL_AMOUNT = {"battery_weak": 4.0, "diode_leaks": 6.0, "supply_out_of_tolerance": 421.0, "apu_hung": 0.45}
+USUAL_AMOUNT = {
+    "battery_weak": 4.0,
+    "diode_leaks": 6.0,
+    "supply_out_of_tolerance": 421.0,
+    "apu_hung": 0.45,
+    "engine_hung": 0.5,
+    "engine_hot": 1.7,
+    "duct_low": 0.55,
+}
 REBUILDS = ("battery_weak", "diode_leaks", "limiter_failed")
 
 
@@ -84,6 +92,10 @@ class FaultBoard:
     def has(self, kind: str, target: str) -> bool:
         """Whether such a fault is there now."""
         return (kind, target) in self.active
+
+    def use_up(self, kind: str, target: str) -> bool:
+        """Whether such a fault is there; it strikes once and is gone."""
+        return self.active.pop((kind, target), None) is not None
 
     def _changed(self, fault: Fault) -> None:
         if fault.kind in REBUILDS:

@@ -124,7 +124,7 @@ class Feeding:
             if allowed[n]:
                 number = self.source_number.get(feed.source)
                 slot = self.alive_slots[feed.source] if number is None else self.available_slots[number]
-                if d[slot]:
+                if d[slot] and not self.settler.faults.has("transfer_fails", feed.source):
                     return feed.source
         return ""
 

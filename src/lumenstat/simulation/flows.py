@@ -2,7 +2,8 @@
 
 The vector `x` holds, in this order: charge (0 to 1) and polarisation (V) of each battery; pressure (psi) of each
 hydraulic system; angle (degrees) of each surface; pressure of each fuel feed and of each duct; speed (percent), exhaust
-temperature (degC) and oil pressure (psi) of the APU. Everything discrete is held still meanwhile.
+temperature (degC) and oil pressure (psi) of the APU; the six figures of each engine. Everything discrete is held still
+meanwhile.
 """
 
 from __future__ import annotations
@@ -13,10 +14,13 @@ from dataclasses import dataclass, field
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.exercise import Start
+from lumenstat.simulation.alignment import Alignment, alignment_figures
 from lumenstat.simulation.electrical.batteries import BatteryModel
 from lumenstat.simulation.electrical.kept import Network
 from lumenstat.simulation.electrical.network import GROUND, Branch, load_amps
+from lumenstat.simulation.engines.model import FIGURES_EACH, EngineModel, EngineState
 from lumenstat.simulation.plan import Plan
+from lumenstat.simulation.steps import Steps
 from lumenstat.simulation.turbine import Turbine
 
 OFF_VOLTS = -1000.0
@@ -42,9 +46,10 @@ class Conditions:
     dc_watts: tuple[float, ...]
     ac_watts: list[float]
     targets: list[float]
-    apu_lit: bool = False
-    apu_strength: float = 1.0
+    apu_burning: float = 0.0
     apu_oiled: bool = True
+    engines: tuple[EngineState, ...] = ()
+    alignments: tuple[Alignment, ...] = ()
 
 
 @dataclass(slots=True)
@@ -64,19 +69,9 @@ class Groups:
     rectifiers: int = 0
     supplies: int = 0
     diodes: int = 0
-    starter: int = 0
+    starters: int = 0
     contactors: int = 0
     branches: list[Branch] = field(default_factory=list)
-
-
-def phi_1(z: float) -> float:
-    """(e^z - 1) / z, 1 at 0."""
-    return math.expm1(z) / z if abs(z) > 1e-8 else 1.0
-
-
-def phi_2(z: float) -> float:
-    """(e^z - 1 - z) / z^2, 1/2 at 0."""
-    return (math.expm1(z) - z) / (z * z) if abs(z) > 1e-4 else 0.5 + z / 6
 
 
 class Flows:
@@ -94,18 +89,58 @@ class Flows:
         self._droop = [getattr(source, "droop_volts", 0.0) for source in self.sources]
         self._battery_nodes = [plan.node[battery.bus] for battery in electrical.batteries]
         self._rectifiers = [(plan.node[r.output], r.volts, r.efficiency) for r in electrical.rectifiers]
-        self._supply_volts = [supply.volts for supply in electrical.dc_supplies]
         self._drops = [-diode.drop_volts for diode in electrical.diodes]
         self._stores = [start.stores.get(store.id, store.usual) for store in airframe.stores]
-        self.turbine = Turbine(airframe.apu, self.celsius) if airframe.apu else None
+        self.turbine: Turbine | None = None
+        if apu := airframe.apu:
+            self.turbine = Turbine(apu.spool, apu.exhaust, apu.oil, self.celsius)
+        self._governed = apu.spool.governed_percent if apu else 0.0
         self.first_target = 2 * len(electrical.batteries)
         self.first_angle = self.first_target + len(airframe.hydraulics.systems)
-        self.first_apu = self.first_angle + len(airframe.hydraulics.surfaces)
-        self.first_apu += len(airframe.fuel.feeds) + len(airframe.air.ducts)
-        self._stiff = [2 * n + 1 for n in range(len(electrical.batteries))] + ([self.first_apu] if self.turbine else [])
+        first_duct = self.first_angle + len(airframe.hydraulics.surfaces) + len(airframe.fuel.feeds)
+        self.first_apu = first_duct + len(airframe.air.ducts)
+        self.first_engine = self.first_apu + (3 if apu else 0)
+        self.starters = plan.starters
+        ducts = {duct.id: first_duct + n for n, duct in enumerate(airframe.air.ducts)}
+        self.engines: list[EngineModel] = []
+        for engine in airframe.engines:
+            duct = ducts[engine.air_starter.duct] if engine.air_starter else None
+            starter = self.starters.index(engine.id) if engine.starter else None
+            self.engines.append(EngineModel(engine, self.celsius, duct, starter))
+        places = {engine.id: self.first_engine + n * FIGURES_EACH for n, engine in enumerate(airframe.engines)}
+        self._supplies = [
+            (supply.volts, places.get(supply.driven_by or ""), supply.regulated_from_percent)
+            for supply in electrical.dc_supplies
+        ]
+        self._starters = [(self.first_apu, apu.starter)] if apu else []
+        self._starters += [(places[e.id], e.starter) for e in airframe.engines if e.starter is not None]
         self._grounds = len(electrical.ground_supplies)
-        self._lagged: dict[int, list[float]] = {}
+        self.steps = self._make_steps()
         self.rebuild({})
+
+    def _make_steps(self) -> Steps:
+        airframe = self.airframe
+        batteries = range(len(airframe.electrical.batteries))
+        lags = [0.0, 0.0] * len(batteries)
+        lags += [system.lag_seconds for system in airframe.hydraulics.systems]
+        lags += [0.0] * len(airframe.hydraulics.surfaces)
+        lags += [feed.lag_seconds for feed in airframe.fuel.feeds]
+        lags += [duct.lag_seconds for duct in airframe.air.ducts]
+        stiff = [2 * n + 1 for n in batteries]
+        tolerances = [(n, CHARGE_TOLERANCE if n % 2 == 0 else VOLTS_TOLERANCE) for n in range(2 * len(batteries))]
+        speeds = []
+        if airframe.apu is not None:
+            lags += [0.0, airframe.apu.exhaust.lag_seconds, airframe.apu.oil.lag_seconds]
+            stiff.append(self.first_apu)
+            speeds.append(self.first_apu)
+        for n, engine in enumerate(self.engines):
+            lags += engine.lags
+            speeds.append(self.first_engine + n * FIGURES_EACH)
+            if engine.turbine is not None:
+                stiff += [speeds[-1], speeds[-1] + 1]
+        for at in speeds:
+            tolerances += [(at, SPEED_TOLERANCE), (at + 1, CELSIUS_TOLERANCE)]
+        return Steps(lags, stiff, [2 * n for n in batteries], speeds, tolerances)
 
     def rebuild(self, faults: Faults) -> None:
         """Make branches and batteries as they are with these faults."""
@@ -130,9 +165,8 @@ class Flows:
             ends = plan.node[diode.anode], plan.node[diode.cathode]
             leak = faults.get(("diode_leaks", diode.id), 0.0)
             g.branches.append(Branch(*ends, 1000 / diode.resistance_mohm, low=-leak))
-        g.starter = len(g.branches)
-        if self.airframe.apu is not None:
-            starter = self.airframe.apu.starter
+        g.starters = len(g.branches)
+        for _, starter in self._starters:
             g.branches.append(Branch(plan.node[starter.bus], GROUND, 1000 / starter.resistance_mohm, low=0.0))
         g.contactors = len(g.branches)
         for contactor in electrical.contactors:
@@ -144,20 +178,6 @@ class Flows:
             g.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
         self.network = Network(g.branches, self.floor, with_emf=g.contactors)
         self.rebuilt = True
-        self._lagged.clear()
-        self._taus = self._lags()
-
-    def _lags(self) -> list[float]:
-        """For each figure of `x` its lag in seconds, or 0 where it has a plain rate."""
-        airframe, taus = self.airframe, []
-        taus += [0.0, 0.0] * len(self.batteries)
-        taus += [system.lag_seconds for system in airframe.hydraulics.systems]
-        taus += [0.0] * len(airframe.hydraulics.surfaces)
-        taus += [feed.lag_seconds for feed in airframe.fuel.feeds]
-        taus += [duct.lag_seconds for duct in airframe.air.ducts]
-        if airframe.apu is not None:
-            taus += [0.0, airframe.apu.exhaust.lag_seconds, airframe.apu.oil.lag_seconds]
-        return taus
 
     def begin(self, start: Start, angles: list[float]) -> list[float]:
         """The figures that an exercise begins with."""
@@ -168,7 +188,11 @@ class Flows:
         x += angles
         x += [feed.gravity_psi for feed in self.airframe.fuel.feeds]
         x += [0.0] * len(self.airframe.air.ducts)
-        return x + ([0.0, self.celsius, 0.0] if self.turbine else [])
+        if self.turbine:
+            x += [0.0, self.celsius, 0.0]
+        for engine in self.engines:
+            x += engine.at_rest()
+        return x
 
     def at_rest(self) -> Solution:
         """A first guess: everything dead."""
@@ -179,12 +203,14 @@ class Flows:
         """Volts and amps at the figures `x`, and if asked what every AC source gives. Raises NotSettled."""
         emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
         emf += [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
-        emf += [v if on else OFF_VOLTS for v, on in zip(self._supply_volts, now.supply_on, strict=True)]
+        for (volts, driven_at, full), on in zip(self._supplies, now.supply_on, strict=True):
+            share = 1.0 if driven_at is None else min(1.0, x[driven_at] / full)
+            emf.append(volts * share if on else OFF_VOLTS)
         emf += self._drops
-        if self.turbine is not None:
-            emf.append(-self.turbine.apu.starter.back_emf_volts_per_percent * x[self.first_apu])
-        volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
-        return Solution(volts, modes, amps, self._source_watts(volts, amps, now) if sources else [])
+        for at, starter in self._starters:
+            emf.append(-starter.back_emf_volts_per_percent * x[at])
+        volts_, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
+        return Solution(volts_, modes, amps, self._source_watts(volts_, amps, now) if sources else [])
 
     def _source_watts(self, volts: list[float], amps: list[float], now: Conditions) -> list[float]:
         watts = [0.0] * len(self.sources)
@@ -199,78 +225,41 @@ class Flows:
         return watts
 
     def rates(self, x: list[float], solution: Solution, now: Conditions) -> list[float]:
-        """For each figure its change per second, or where it tends if it lags; then how stiff the stiff ones are.
-
-        Stiff are the polarisation of a battery on a strong bus, which answers its own current, and the speed of a
-        governed APU: for each its own slope per second, not above 0.
-        """
+        """For each figure its change per second, or where it tends if it lags; then the slope of each stiff one."""
         rates: list[float] = []
         stiff: list[float] = []
+        amps = solution.amps
+        answers = self.network.answers(now.present, now.dc_watts, solution.modes)
         for n, model in enumerate(self.batteries):
-            amps, charge, polarisation = -solution.amps[n], x[2 * n], x[2 * n + 1]
-            ohm = model.polarisation_ohm(charge, amps > 0)
-            rates.append(model.charge_per_second(charge, amps))
-            rates.append((amps * ohm - polarisation) / model.tau_seconds)
-            answer = self.network.answering_siemens(now.present, now.dc_watts, solution.modes, n)
-            stiff.append(-(1 + ohm * max(0.0, answer)) / model.tau_seconds)
+            into, charge, polarisation = -amps[n], x[2 * n], x[2 * n + 1]
+            ohm = model.polarisation_ohm(charge, into > 0)
+            rates.append(model.charge_per_second(charge, into))
+            rates.append((into * ohm - polarisation) / model.tau_seconds)
+            stiff.append(-(1 + ohm * max(0.0, answers[n])) / model.tau_seconds)
         rates += now.targets
-        if self.turbine is not None:
-            speed, amps = x[self.first_apu], solution.amps[self.groups.starter]
-            rates.append(self.turbine.acceleration(speed, amps, now.apu_lit, now.apu_strength))
-            rates.append(self.turbine.exhaust_target(speed, now.apu_lit))
-            rates.append(self.turbine.oil_target(speed) if now.apu_oiled else 0.0)
-            stiff.append(self.turbine.stiffness(speed, amps, now.apu_lit, now.apu_strength))
+        starter_at = self.groups.starters
+        if (turbine := self.turbine) is not None:
+            speed, burning = x[self.first_apu], now.apu_burning
+            if speed or burning or amps[starter_at]:
+                starter = self._starters[0][1]
+                push = starter.percent_per_second_per_kiloamp * amps[starter_at] / 1000
+                rates.append(turbine.acceleration(speed, push, burning, self._governed))
+                flow = turbine.fuel(speed, self._governed) if burning else 0.0
+                rates.append(turbine.exhaust_target(speed, flow))
+                rates.append(turbine.oil_target(speed) if now.apu_oiled else 0.0)
+                stiff.append(turbine.stiffness(speed, push, burning, self._governed))
+            else:
+                rates += [0.0, self.celsius, 0.0]
+                stiff.append(0.0)
+        at = self.first_engine
+        for engine, state in zip(self.engines, now.engines, strict=True):
+            drawn = amps[starter_at + engine.starter] if engine.starter is not None else 0.0
+            psi = x[engine.duct] if engine.duct is not None else 0.0
+            given, slopes = engine.rates(x[at : at + FIGURES_EACH], drawn, psi, state)
+            rates += given
+            stiff += slopes
+            at += FIGURES_EACH
         return rates + stiff
-
-    def advance(self, x: list[float], rates: list[float], length: int) -> list[float]:
-        """The figures after some ticks at these rates; lags and stiff figures by their exact exponential."""
-        lagged = self._lagged.get(length)
-        seconds = length / 100
-        if lagged is None:
-            lagged = self._lagged[length] = [1 - math.exp(-seconds / tau) if tau else 0.0 for tau in self._taus]
-        after = [
-            at + (rate - at) * share if share else at + rate * seconds
-            for at, rate, share in zip(x, rates, lagged, strict=False)
-        ]
-        for n in range(0, self.first_target, 2):
-            after[n] = 1.0 if after[n] > 1 else 0.0 if after[n] < 0 else after[n]  # what is no figure stays none
-        for n, slope in zip(self._stiff, rates[len(x) :], strict=True):
-            after[n] = x[n] + rates[n] * seconds * phi_1(slope * seconds)
-        if self.turbine is not None:
-            after[self.first_apu] = max(0.0, after[self.first_apu])
-        return after
-
-    def correct(
-        self, x: list[float], rough: list[float], start: list[float], end: list[float], length: int
-    ) -> list[float]:
-        """A better estimate from the rates at both ends of the step.
-
-        The mean of both rates; for stiff figures the exponential scheme of second order (ETD2RK), which is exact for a
-        straight line and so takes steps of any length.
-        """
-        mean = [(one + other) / 2 for one, other in zip(start, end, strict=True)]
-        after = self.advance(x, mean, length)
-        seconds = length / 100
-        for n, slope in zip(self._stiff, start[len(x) :], strict=True):
-            bend = (end[n] - slope * rough[n]) - (start[n] - slope * x[n])
-            after[n] = rough[n] + bend * seconds * phi_2(slope * seconds)
-        if self.turbine is not None:
-            after[self.first_apu] = max(0.0, after[self.first_apu])
-        return after
-
-    def error(self, rough: list[float], fine: list[float]) -> float:
-        """How far two estimates of a step lie apart, 1 being just tolerable."""
-        worst = 0.0
-        for n in range(0, self.first_target, 2):
-            worst = max(
-                worst, abs(rough[n] - fine[n]) / CHARGE_TOLERANCE, abs(rough[n + 1] - fine[n + 1]) / VOLTS_TOLERANCE
-            )
-        if self.turbine is not None:
-            n = self.first_apu
-            worst = max(
-                worst, abs(rough[n] - fine[n]) / SPEED_TOLERANCE, abs(rough[n + 1] - fine[n + 1]) / CELSIUS_TOLERANCE
-            )
-        return worst
 
     def figures(self, tick: int, x: list[float], solution: Solution, now: Conditions) -> list[float]:
         """Every figure that can be observed, in the order of the plan's `a` slots."""
@@ -288,11 +277,16 @@ class Flows:
         a += now.source_hertz[: self._grounds]
         a += amps[g.supplies : g.diodes]
         a += amps[g.rectifiers : g.supplies]
-        a += amps[g.diodes : g.starter]
+        a += amps[g.diodes : g.starters]
         a += amps[g.contactors :]
         a += x[self.first_target :]
-        if self.turbine is not None:
-            a.append(amps[g.starter])
+        a += amps[g.starters : g.contactors]
+        at = self.first_engine
+        for engine, state in zip(self.engines, now.engines, strict=True):
+            a.append(engine.fuel_flow(x[at : at + FIGURES_EACH], state) if state.fuel else 0.0)
+            at += FIGURES_EACH
+        for alignment in now.alignments:
+            a += alignment_figures(alignment, tick)
         return a + self._stores
 
     def balance(self, solution: Solution, now: Conditions) -> list[float]:

@@ -14,11 +14,13 @@ from typing import Any, NamedTuple
 
 from lumenstat.documents.airframe import Airframe, Instrument
 from lumenstat.documents.checking import feeding_graph
+from lumenstat.documents.engines import FIGURES, Engine
 from lumenstat.documents.expressions import NULL_SAFE, Emitter, Quantity, parse
 from lumenstat.documents.quantities import quantities_of
 
 Discrete = str | float | bool
-Logic = Callable[[list[Discrete]], tuple[tuple[bool, ...], ...]]
+Logic = Callable[[list[Discrete]], "Answers"]
+Flipped = Callable[[list[Discrete], list[float]], list[tuple[int, bool]]]
 
 
 class Answers(NamedTuple):
@@ -40,6 +42,31 @@ class Answers(NamedTuple):
     latch_sets: tuple[bool, ...]
     latch_resets: tuple[bool, ...]
     apu: tuple[bool, ...]
+    engines: tuple[tuple[bool, ...], ...]
+    inertial: tuple[tuple[bool, ...], ...]
+    inertial_modes: tuple[tuple[bool, ...], ...]
+    motion: tuple[bool, ...]
+    heard: tuple[bool, ...]
+    needs: tuple[tuple[bool, ...], ...]
+
+
+class EngineAnswers(NamedTuple):
+    """What is asked of one engine."""
+
+    crank: bool
+    fuel: bool
+    ignition: bool
+    feathered: bool
+    motor: bool
+
+
+class InertialAnswers(NamedTuple):
+    """What is asked of one inertial unit."""
+
+    on: bool
+    navigate: bool
+    entered: bool
+    cooled: bool
 
 
 TICKS_PER_SECOND = 100
@@ -86,10 +113,14 @@ class Plan:
         self.ac = [bus for bus in airframe.electrical.buses if bus.kind == "ac"]
         self.node = {bus.id: index for index, bus in enumerate(self.dc)}
         self.ac_order = self._ac_in_feeding_order()
+        self.starters = [engine.id for engine in airframe.engines if engine.starter is not None]
+        if airframe.apu is not None:
+            self.starters.insert(0, airframe.apu.id)
         self.codes = self._codes()
         self.comparators = self._comparators()
         self.logic_source = self._logic_source()
         self.logic: Logic = self.function(self.logic_source, "logic")
+        self.flipped: Flipped = self.function(self._flipped_source(), "flipped")
 
     def _ac_in_feeding_order(self) -> list[str]:
         order = TopologicalSorter(feeding_graph(self.airframe)).static_order()
@@ -101,7 +132,7 @@ class Plan:
 
     def function(self, source: str, name: str) -> Any:
         """Run generated source and take the function of that name out of it."""
-        space: dict[str, Any] = {"S": self.constants, **NULL_SAFE}
+        space: dict[str, Any] = {"S": self.constants, "answers": Answers._make, **NULL_SAFE}
         exec(compile(source, f"<{self.airframe.id} {name}>", "exec"), space)  # noqa: S102 - our own generated slots
         return space[name]
 
@@ -174,7 +205,35 @@ class Plan:
             most = generator.overload_percent
             load = self.a.numbers[f"source.{generator.id}.load"]
             found.append(Comparator(load, self.d[f"overload.{generator.id}"], most, most * 0.9))
-        return found + self._apu_comparators()
+        found += self._apu_comparators()
+        for engine in self.airframe.engines:
+            found += self._engine_comparators(engine)
+        return found
+
+    def _engine_comparators(self, engine: Engine) -> list[Comparator]:
+        names, at = FIGURES[engine.kind], f"engine.{engine.id}"
+        rows: list[tuple[str, str, float, float]] = [
+            (names.speed, "at_idle", engine.idle_percent, engine.idle_percent * 0.9),
+            (names.speed, "turning", 3.0, 2.0),
+            (names.temperature, "too_hot", engine.hottest_celsius, engine.hottest_celsius * 0.9),
+        ]
+        if engine.automatic is not None:
+            fuel_at = engine.automatic.fuel_at_percent
+            rows.append((names.speed, "at_fuel", fuel_at, fuel_at * 0.9))
+        if engine.oil is not None:
+            rows.append((names.oil, "oil_up", engine.oil.low_below_psi * 1.1, engine.oil.low_below_psi))
+        cuts = engine.air_starter or engine.starter
+        if cuts is not None:
+            rows.append((names.speed, "at_cut_out", cuts.cuts_out_percent, cuts.cuts_out_percent * 0.95))
+        found = [(f"{at}.{figure}", slot, on, off) for figure, slot, on, off in rows]
+        if (ignition := engine.ignition) is not None:
+            lights = ignition.lights_off_percent
+            found.append((f"{at}.{names.speed}", "at_light", lights, lights * 0.7))
+            found.append((f"fuel.{ignition.feed}.psi", "fuelled", ignition.feed_psi, ignition.feed_psi * 0.7))
+        if engine.starter is not None:
+            relay = engine.starter.relay_pulls_in_volts, engine.starter.relay_drops_out_volts
+            found.append((f"bus.{engine.starter.bus}.volts", "relay_volts", *relay))
+        return [Comparator(self.a.numbers[name], self.d[f"{at}.{slot}"], on, off) for name, slot, on, off in found]
 
     def _apu_comparators(self) -> list[Comparator]:
         apu = self.airframe.apu
@@ -198,6 +257,16 @@ class Plan:
             rows.append((f"hydraulic.{charge.system}.psi", "apu.charged", charge.needs_psi, charge.needs_psi * 0.9))
         return [Comparator(a[name], self.d[slot], on, off) for name, slot, on, off in rows]
 
+    def _flipped_source(self) -> str:
+        """Generated: which comparators have to change at these figures, as (slot, new value)."""
+        lines = ["def flipped(d, a):", "    found = []"]
+        for c in self.comparators:
+            lines.append(
+                f"    if a[{c.a}] < {float(c.off_below)!r} if d[{c.d}] else a[{c.a}] >= {float(c.on_above)!r}:"
+            )
+            lines.append(f"        found.append(({c.d}, not d[{c.d}]))")
+        return "\n".join([*lines, "    return found", ""])
+
     @property
     def answers_count(self) -> int:
         """How many expressions the generated logic evaluates in one pass."""
@@ -208,6 +277,7 @@ class Plan:
         """Name of the slot, expression and seconds of every timer, those of lamps and displays included."""
         airframe = self.airframe
         found = [(f"timer.{t.id}", t.when, t.seconds) for t in airframe.timers]
+        found += [(f"gyro.{g.id}.erect", f"alive(bus.{g.bus})", g.erect_seconds) for g in airframe.gyros]
         for lamp in airframe.lamps.values():
             if lamp.quiet_seconds:
                 found.append((f"quiet.{lamp.id}", f"alive(bus.{lamp.bus})", lamp.quiet_seconds))
@@ -227,7 +297,7 @@ class Plan:
             "supplies": [s.when for s in electrical.dc_supplies],
             "feeds": [feed.when or "true" for bus in self.ac_order for feed in electrical.feeding.get(bus, ())],
             "loads": [load.when or "true" for load in electrical.loads],
-            "pumps": [f"alive(bus.{p.bus}) and ({p.when})" for p in airframe.hydraulics.pumps],
+            "pumps": [f"alive(bus.{p.bus}) and ({p.when})" if p.bus else p.when for p in airframe.hydraulics.pumps],
             "fuel_pumps": [f"alive(bus.{p.bus}) and ({p.when})" for p in airframe.fuel.pumps],
             "air_sources": [port.when for port in airframe.air.sources],
             "air_takers": [port.when for port in airframe.air.takers],
@@ -238,14 +308,46 @@ class Plan:
             "latch_resets": [latch.reset_when for latch in airframe.latches],
             "apu": [apu.run_when, apu.start_when] if apu else [],
         }
-        assert tuple(groups) == Answers._fields
+        nested: dict[str, list[list[str]]] = {
+            "engines": [_asked_of_engine(engine) for engine in airframe.engines],
+            "inertial": [
+                [unit.on_when, unit.navigate_when, unit.entered_when, unit.cooled_when or "true"]
+                for unit in airframe.inertial
+            ],
+            "inertial_modes": [[mode.when for mode in unit.modes] for unit in airframe.inertial],
+        }
+        last: dict[str, list[str]] = {
+            "motion": [airframe.moves_when or "false"],
+            "heard": [service.heard_when or "true" for service in airframe.services],
+        }
+        needs = {"needs": [[action.needs or "true" for action in s.actions] for s in airframe.services]}
+        assert (*groups, *nested, *last, *needs) == Answers._fields
         emitter = self.emitter()
-        lines = ["def logic(d):", "    return ("]
-        for name, texts in groups.items():
-            lines.append(f"        (  # {name}")
-            lines += [f"            {emitter.truth(parse(text))}," for text in texts]
-            lines.append("        ),")
-        return "\n".join([*lines, "    )", ""])
+
+        def written(texts: list[str]) -> list[str]:
+            return [f"            {emitter.truth(parse(text))}," for text in texts]
+
+        lines = ["def logic(d):", "    return answers(("]
+        for each in (groups, nested, last, needs):
+            for name, rows in each.items():
+                lines.append(f"        (  # {name}")
+                for row in rows:
+                    lines += (
+                        written([row]) if isinstance(row, str) else ["            (", *written(row), "            ),"]
+                    )
+                lines.append("        ),")
+        return "\n".join([*lines, "    ))", ""])
+
+
+def _asked_of_engine(engine: Engine) -> list[str]:
+    ignition, motor = engine.ignition, engine.motor
+    return [
+        engine.crank_when or "false",
+        ignition.fuel_when if ignition else "false",
+        ignition.lit_when if ignition else "false",
+        engine.output.feathered_when or "false",
+        f"alive(bus.{motor.bus}) and ({motor.enabled_when})" if motor else "false",
+    ]
 
 
 def figure_names(airframe: Airframe) -> list[str]:
@@ -268,7 +370,16 @@ def figure_names(airframe: Airframe) -> list[str]:
     names += [f"fuel.{feed.id}.psi" for feed in airframe.fuel.feeds]
     names += [f"duct.{duct.id}.psi" for duct in airframe.air.ducts]
     if airframe.apu is not None:
-        names += ["apu.speed", "apu.exhaust", "apu.oil", "apu.starter_amps"]
+        names += ["apu.speed", "apu.exhaust", "apu.oil"]
+    for engine in airframe.engines:
+        figures = (*FIGURES[engine.kind], "pooled_fuel", "starter_heat")
+        names += [f"engine.{engine.id}.{figure}" for figure in figures]
+    names += ["apu.starter_amps"] if airframe.apu is not None else []
+    names += [f"engine.{engine.id}.starter_amps" for engine in airframe.engines if engine.starter is not None]
+    names += [f"engine.{engine.id}.fuel_flow" for engine in airframe.engines]
+    for unit in airframe.inertial:
+        shown = ("progress", "seconds_left", "counter", "heading_error", "position_error")
+        names += [f"inertial.{unit.id}.{figure}" for figure in shown]
     return names + [f"store.{store.id}" for store in airframe.stores]
 
 

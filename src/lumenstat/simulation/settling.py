@@ -15,9 +15,13 @@ from lumenstat.errors import ModelError
 from lumenstat.simulation.apu import ApuLogic
 from lumenstat.simulation.calendar import Event, Priority
 from lumenstat.simulation.faults import FaultBoard
+from lumenstat.simulation.engines.logic import EVENTS_EACH as ENGINE_EVENTS
+from lumenstat.simulation.engines.logic import EngineLogic
 from lumenstat.simulation.feeding import Feeding
 from lumenstat.simulation.flows import Conditions
-from lumenstat.simulation.plan import Answers, ticks
+from lumenstat.simulation.inertial import EVENTS_EACH as INERTIAL_EVENTS
+from lumenstat.simulation.inertial import InertialLogic
+from lumenstat.simulation.plan import Answers, EngineAnswers, InertialAnswers, ticks
 
 if TYPE_CHECKING:
     from lumenstat.simulation.aircraft import Aircraft
@@ -40,6 +44,9 @@ class Settler:
         self.faults = FaultBoard(aircraft, faults)
         self.feeding = Feeding(self, start)
         self.apu = ApuLogic(self, airframe.apu) if airframe.apu else None
+        self.engines = [EngineLogic(self, n, engine) for n, engine in enumerate(airframe.engines)]
+        self.inertial = [InertialLogic(self, n, unit, start) for n, unit in enumerate(airframe.inertial)]
+        self.load_slots = [slot[f"load.{load.id}.on"] for load in electrical.loads]
         self.contactor_slots = [slot[f"contactor.{c.id}.shut"] for c in electrical.contactors]
         self.pump_slots = [slot[f"pump.{p.id}.running"] for p in hydraulics.pumps]
         self.fuel_pump_slots = [slot[f"pump.{p.id}.running"] for p in airframe.fuel.pumps]
@@ -59,6 +66,7 @@ class Settler:
             for s in hydraulics.surfaces
         ]
         self.service_slots = [slot[f"service.{service.id}"] for service in airframe.services]
+        self.busy_slots = [slot[f"service.{service.id}.busy"] for service in airframe.services]
         self.timer_slots = [slot[name] for name, _, _ in plan.timers]
         self.timer_ticks = [ticks(seconds) for _, _, seconds in plan.timers]
         self.latch_slots = [slot[f"latch.{latch.id}"] for latch in airframe.latches]
@@ -66,7 +74,7 @@ class Settler:
         self.moving_to: list[float | None] = [None] * len(self.surface_slots)
         self.pending_service: list[int | None] = [None] * len(self.service_slots)
         self.timing = [False] * len(self.timer_slots)
-        self.answers = Answers(*plan.logic(aircraft.d))
+        self.answers = plan.logic(aircraft.d)
         self.rectifier_slots = [slot[f"bus.{r.input}.alive"] for r in electrical.rectifiers]
 
     # ---- events ------------------------------------------------------------------------------------------
@@ -93,6 +101,10 @@ class Settler:
                 d[self.timer_slots[event.target]] = True
             case Priority.APU if self.apu is not None:
                 self.apu.fire(event.target)
+            case Priority.ENGINE:
+                self.engines[event.target // ENGINE_EVENTS].fire(event.target % ENGINE_EVENTS)
+            case Priority.INERTIAL:
+                self.inertial[event.target // INERTIAL_EVENTS].fire(event.target % INERTIAL_EVENTS)
             case Priority.SERVICE:
                 self._finish_service(event.target)
             case Priority.FAULT:
@@ -104,8 +116,11 @@ class Settler:
     def begin_service(self, number: int, action: int) -> None:
         """The crew set off to do something; it is done when its time has passed."""
         self.pending_service[number] = action
-        seconds = self.airframe.services[number].actions[action].seconds
-        self.aircraft.calendar.add(self.aircraft.tick + ticks(seconds), Priority.SERVICE, number)
+        asked = self.airframe.services[number].actions[action]
+        if asked.meanwhile is not None:
+            self.aircraft.d[self.service_slots[number]] = asked.meanwhile
+        self.aircraft.d[self.busy_slots[number]] = True
+        self.aircraft.calendar.add(self.aircraft.tick + ticks(asked.seconds), Priority.SERVICE, number)
 
     def _finish_service(self, number: int) -> None:
         pending = self.pending_service[number]
@@ -113,7 +128,9 @@ class Settler:
             return
         action = self.airframe.services[number].actions[pending]
         self.pending_service[number] = None
-        self.aircraft.d[self.service_slots[number]] = action.leaves
+        self.aircraft.d[self.busy_slots[number]] = False
+        undone = self.faults.use_up("service_undone", self.airframe.services[number].id)
+        self.aircraft.d[self.service_slots[number]] = action.possible_when[0] if undone else action.leaves
         if action.brings_next_cart_of is not None:
             self.feeding.next_cart(action.brings_next_cart_of)
         self.aircraft.say("ground", action.answered)
@@ -126,13 +143,18 @@ class Settler:
         for _ in range(QUIET_ROUNDS):
             before = list(d)
             self.faults.settle()
-            answers = self.answers = Answers(*self.plan.logic(d))
+            answers = self.answers = self.plan.logic(d)
             self._contactors(answers.contactors)
             self.feeding.settle(answers)
             self._systems(answers)
             self._surfaces()
             if self.apu is not None:
                 self.apu.settle(*answers.apu)
+            for engine, asked in zip(self.engines, answers.engines, strict=True):
+                engine.settle(EngineAnswers(*asked))
+            moving = answers.motion[0] or self.faults.has("aircraft_nudged", "aircraft")
+            for n, unit in enumerate(self.inertial):
+                unit.settle(InertialAnswers(*answers.inertial[n]), answers.inertial_modes[n], moving)
             if d == before:
                 return self._conditions(answers)
         raise ModelError(f"logic goes round in a circle at {self.aircraft.tick / 100:.2f} s")
@@ -147,10 +169,13 @@ class Settler:
 
     def _systems(self, answers: Answers) -> None:
         d, airframe = self.aircraft.d, self.airframe
+        for n, load in enumerate(airframe.electrical.loads):
+            d[self.load_slots[n]] = answers.loads[n] and not self.faults.has("load_failed", load.id)
         buses = self.feeding.alive_slots
         for n, pump in enumerate(airframe.hydraulics.pumps):
-            runs = answers.pumps[n] or (self.faults.has("hydraulic_pump_runs", pump.id) and d[buses[pump.bus]] is True)
-            d[self.pump_slots[n]] = runs
+            sticks = self.faults.has("hydraulic_pump_runs", pump.id)
+            powered = pump.bus is None or d[buses[pump.bus]] is True
+            d[self.pump_slots[n]] = answers.pumps[n] or (sticks and powered)
         for n, fuel_pump in enumerate(airframe.fuel.pumps):
             d[self.fuel_pump_slots[n]] = answers.fuel_pumps[n] and not self.faults.has("fuel_pump_failed", fuel_pump.id)
         for slot, alive, name in self.loop_slots:
@@ -198,8 +223,9 @@ class Settler:
         )
         volts, hertz = self.feeding.volts_and_hertz()
         groups = self.aircraft.flows.groups
-        cranking = (self.apu.get("starter") is True,) if self.apu is not None else ()
-        present = (True,) * groups.starter + cranking + tuple(d[slot] is True for slot in self.contactor_slots)
+        cranking = [self.apu.get("starter") is True] if self.apu is not None else []
+        cranking += [engine.get("starter") for engine in self.engines if engine.engine.starter is not None]
+        present = (True,) * groups.starters + tuple(cranking) + tuple(d[slot] is True for slot in self.contactor_slots)
         return Conditions(
             present=present,
             rectifier_alive=rectifier_alive,
@@ -211,20 +237,24 @@ class Settler:
             dc_watts=tuple(watts[bus.id] for bus in self.plan.dc),
             ac_watts=[watts[bus.id] for bus in self.plan.ac],
             targets=self._targets(answers),
-            apu_lit=self.apu is not None and self.apu.get("lit") is True,
-            apu_strength=self.apu.strength if self.apu is not None else 1.0,
+            apu_burning=self.apu.strength if self.apu is not None and self.apu.get("lit") is True else 0.0,
             apu_oiled=self.apu is None or not self.faults.has("apu_no_oil", self.apu.apu.id),
+            engines=tuple(engine.state() for engine in self.engines),
+            alignments=tuple(unit.alignment for unit in self.inertial),
         )
 
     def _watts(self, answers: Answers, roots: list[int]) -> dict[str, float]:
         d, electrical = self.aircraft.d, self.airframe.electrical
         watts = dict.fromkeys((bus.id for bus in electrical.buses), 0.0)
-        for load, on in zip(electrical.loads, answers.loads, strict=True):
-            if on:
+        for load, slot in zip(electrical.loads, self.load_slots, strict=True):
+            if d[slot]:
                 watts[load.bus] += load.watts
         for pump, slot in zip(self.airframe.hydraulics.pumps, self.pump_slots, strict=True):
-            if d[slot]:
-                watts[pump.bus] += pump.watts
+            if d[slot] and pump.bus is not None:
+                watts[pump.bus] += pump.watts or 0.0
+        for logic in self.engines:
+            if (motor := logic.engine.motor) is not None:
+                watts[motor.bus] += motor.watts * (logic.motor_target / 100) ** 3
         for fuel_pump, slot in zip(self.airframe.fuel.pumps, self.fuel_pump_slots, strict=True):
             if d[slot]:
                 watts[fuel_pump.bus] += fuel_pump.watts
@@ -250,6 +280,7 @@ class Settler:
     def _duct_targets(self, answers: Answers) -> list[float]:
         air = self.airframe.air
         psi = dict.fromkeys((duct.id for duct in air.ducts), 0.0)
+        taken = [(logic.engine.air_starter, logic.get("starter")) for logic in self.engines]
         for port, on in zip(air.sources, answers.air_sources, strict=True):
             if on:
                 psi[port.duct] = max(psi[port.duct], port.psi)
@@ -259,7 +290,11 @@ class Settler:
         for port, on in zip(air.takers, answers.air_takers, strict=True):
             if on:
                 psi[port.duct] = max(0.0, psi[port.duct] - port.psi)
-        return list(psi.values())
+        for starter, on in taken:
+            if starter is not None and on:
+                psi[starter.duct] = max(0.0, psi[starter.duct] - starter.takes_psi)
+        active = self.faults.active
+        return [each * active.get(("duct_low", duct), 1.0) for duct, each in psi.items()]
 
     def _angle_rate(self, n: int) -> float:
         target = self.moving_to[n]
@@ -277,19 +312,21 @@ class Settler:
             (self.feeding, (*Feeding.KEPT, "overloaded")),
             (self.faults, ("active", "spent")),
         ]
-        return keepers + ([(self.apu, ApuLogic.KEPT)] if self.apu else [])
+        keepers += [(self.apu, ApuLogic.KEPT)] if self.apu else []
+        keepers += [(engine, EngineLogic.KEPT) for engine in self.engines]
+        return keepers + [(unit, InertialLogic.KEPT) for unit in self.inertial]
 
     def keep(self) -> Mapping[str, object]:
         """Copies of what the future depends on."""
         return {
-            f"{type(owner).__name__}.{name}": copy.copy(getattr(owner, name))
-            for owner, names in self._keepers
+            f"{n}.{name}": copy.copy(getattr(owner, name))
+            for n, (owner, names) in enumerate(self._keepers)
             for name in names
         }
 
     def put_back(self, kept: Mapping[str, object]) -> None:
         """Go back to what was kept."""
-        for owner, names in self._keepers:
+        for n, (owner, names) in enumerate(self._keepers):
             for name in names:
-                setattr(owner, name, copy.copy(kept[f"{type(owner).__name__}.{name}"]))
+                setattr(owner, name, copy.copy(kept[f"{n}.{name}"]))
         self.aircraft.flows.rebuild(self.faults.active)

@@ -1,15 +1,16 @@
-"""The APU as a turbine: how speed, exhaust temperature and oil pressure change. Percent, degrees Celsius, psi, seconds.
+"""A turbine: how speed, exhaust temperature and oil pressure change. Percent, degrees Celsius, psi, seconds.
 
-Speed gains by the starter's current and by burning, and loses by drag. Below `burn_from_percent` burning gives nothing,
-and a little above it still less than drag takes: the self-sustaining speed follows from that. A starter that turns
-slowly keeps the fuel burning in little air for longer, so low volts make a hotter or a failed start; no rule says so.
+Speed gains by what turns it from outside (`push`, percent per second) and by burning, and loses by drag. Below
+`burn_from_percent` burning gives nothing, and a little above it still less than drag takes: the self-sustaining speed
+follows from that. A starter that turns slowly keeps the fuel burning in little air for longer, so low volts, low duct
+pressure or early fuel make a hotter or a failed start; no rule says so.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lumenstat.documents.systems import Apu
+from lumenstat.documents.systems import Exhaust, Oil, Spool
 
 GOVERNOR_BAND_PERCENT = 5.0
 LEAST_FUEL = 0.12
@@ -20,40 +21,43 @@ STIFFNESS_REACH = 0.02
 
 @dataclass(frozen=True, slots=True)
 class Turbine:
-    """A turbine at one outside temperature."""
+    """A turbine at one outside temperature. `even` burning gives the same push at any speed, as in a piston engine."""
 
-    apu: Apu
+    spool: Spool
+    exhaust: Exhaust
+    oil: Oil
     ambient_celsius: float
+    even: bool = False
 
-    def governor(self, speed: float) -> float:
-        """Share of its fuel that the governor lets through."""
-        wanted = (self.apu.spool.governed_percent + 1 - speed) / GOVERNOR_BAND_PERCENT
-        return min(1.0, max(LEAST_FUEL, wanted))
+    def governor(self, speed: float, governed: float) -> float:
+        """Share of its fuel that the governor lets through to hold a speed."""
+        wanted = (governed + 1 - speed) / GOVERNOR_BAND_PERCENT
+        return 1.0 if wanted > 1 else wanted if wanted > LEAST_FUEL else LEAST_FUEL
 
-    def acceleration(self, speed: float, amps: float, lit: bool, strength: float) -> float:
-        """Percent per second; `strength` is the share of its power that burning gives (1 unless hung)."""
-        spool, starter = self.apu.spool, self.apu.starter
-        gained = starter.percent_per_second_per_kiloamp * amps / 1000
-        if lit and speed > spool.burn_from_percent:
-            share = (speed - spool.burn_from_percent) / (100 - spool.burn_from_percent)
-            gained += spool.burn * share * self.governor(speed) * strength
-        lost = spool.drag_linear * speed + spool.drag_square * speed * speed
-        return gained - lost if speed > 0 or gained > lost else 0.0
+    def acceleration(self, speed: float, push: float, burning: float, governed: float) -> float:
+        """Percent per second; `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung."""
+        spool, gained = self.spool, push
+        if burning and speed > spool.burn_from_percent:
+            share = 1.0 if self.even else (speed - spool.burn_from_percent) / (100 - spool.burn_from_percent)
+            gained += spool.burn * share * self.governor(speed, governed) * burning
+        lost = spool.drag_linear * speed + spool.drag_square * speed * speed + (spool.drag_rest if speed > 0 else 0.0)
+        return gained - lost if speed > 0 or gained > spool.drag_rest else 0.0
 
-    def stiffness(self, speed: float, amps: float, lit: bool, strength: float) -> float:
+    def stiffness(self, speed: float, push: float, burning: float, governed: float) -> float:
         """How the acceleration changes with speed, per second; strongly negative where the governor holds it."""
         low, high = max(0.0, speed - STIFFNESS_REACH), speed + STIFFNESS_REACH
-        change = self.acceleration(high, amps, lit, strength) - self.acceleration(low, amps, lit, strength)
+        change = self.acceleration(high, push, burning, governed) - self.acceleration(low, push, burning, governed)
         return min(0.0, change / (high - low))
 
-    def exhaust_target(self, speed: float, lit: bool) -> float:
-        """Where the exhaust temperature tends."""
-        if not lit:
-            return self.ambient_celsius
-        exhaust = self.apu.exhaust
-        flow = (exhaust.flow_idle + exhaust.flow_slope * speed / 100) * self.governor(speed)
-        return self.ambient_celsius + exhaust.rise_celsius * flow / (speed / 100 + AIR_AT_REST)
+    def fuel(self, speed: float, governed: float) -> float:
+        """Fuel that burns, as a share of what it takes at full speed."""
+        exhaust = self.exhaust
+        return (exhaust.flow_idle + exhaust.flow_slope * speed / 100) * self.governor(speed, governed)
+
+    def exhaust_target(self, speed: float, flow: float) -> float:
+        """Where the gas temperature tends while this flow burns."""
+        return self.ambient_celsius + self.exhaust.rise_celsius * flow / (speed / 100 + AIR_AT_REST)
 
     def oil_target(self, speed: float) -> float:
         """Where the oil pressure tends."""
-        return self.apu.oil.psi * min(1.0, max(0.0, speed) / OIL_FULL_AT_PERCENT)
+        return self.oil.psi * min(1.0, max(0.0, speed) / OIL_FULL_AT_PERCENT)

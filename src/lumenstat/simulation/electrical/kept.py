@@ -17,7 +17,6 @@ from lumenstat.simulation.electrical.network import (
     ROUNDS_TOGETHER,
     Branch,
     currents,
-    eliminate,
     line_current,
     solve,
     wanted_mode,
@@ -89,11 +88,10 @@ class Network:
             whole[n], amps[n] = mode, through
         return solved, tuple(whole), amps
 
-    def answering_siemens(
-        self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...], number: int
-    ) -> float:
-        """How many amperes more a branch from ground gives for a volt more of its EMF, everything else held."""
-        return self._case(present, watts, modes).answers[number]
+    def answers(self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]) -> list[float]:
+        """By branch how many amperes more it gives for a volt more of its EMF, everything else held; 0 if not from
+        ground."""
+        return self._case(present, watts, modes).answers
 
     def _case(self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]) -> _Case:
         last = self._last
@@ -164,7 +162,13 @@ class Network:
 
 
 def invert(matrix: list[list[float]]) -> list[list[float]]:
-    """The inverse of a small square matrix with a strong diagonal, row by row."""
+    """The inverse of a small square matrix with a strong diagonal, by Gauss and Jordan."""
     size = len(matrix)
-    columns = [eliminate([list(row) for row in matrix], [float(i == j) for i in range(size)]) for j in range(size)]
-    return [[column[row] for column in columns] for row in range(size)]
+    rows = [[*row, *(float(i == j) for j in range(size))] for i, row in enumerate(matrix)]
+    for pivot in range(size):
+        lead = rows[pivot][pivot]
+        row = rows[pivot] = [each / lead for each in rows[pivot]]
+        for n, other in enumerate(rows):
+            if n != pivot and (factor := other[pivot]):
+                rows[n] = [one - factor * two for one, two in zip(other, row, strict=True)]
+    return [row[size:] for row in rows]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.assessment.procedure import Procedure
+from lumenstat.documents.procedure import Procedure
 from lumenstat.simulation.trace import Line, Trace
 from lumenstat.web.rendering import Context, clock
 

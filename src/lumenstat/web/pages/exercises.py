@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.tables import ExerciseVersion

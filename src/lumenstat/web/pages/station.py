@@ -7,7 +7,7 @@ from typing import ClassVar
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
-from lumenstat.assessment.procedure import procedure_of
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.airframe import Airframe, Control, Instrument, Lamp, Panel
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ControlItem, Item

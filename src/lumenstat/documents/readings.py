@@ -1,0 +1,24 @@
+"""What a reading means against the limits of an item."""
+
+from __future__ import annotations
+
+from lumenstat.documents.checklist import Expect
+
+
+def meaning_of(reading: float, expect: Expect, papers: dict[str, float | str], tolerance: float) -> str:
+    """`within`, `below` or `above`, as the limits of the item have it."""
+    low, high = bounds_of(expect, papers, tolerance)
+    if low is not None and reading < low:
+        return "below"
+    if high is not None and reading > high:
+        return "above"
+    return "within"
+
+
+def bounds_of(expect: Expect, papers: dict[str, float | str], tolerance: float) -> tuple[float | None, float | None]:
+    """Lowest and highest figure that is within limits."""
+    low, high = expect.min, expect.max
+    exact = expect.equals if expect.paper is None else papers[expect.paper]
+    if isinstance(exact, int | float):
+        low, high = exact - tolerance, exact + tolerance
+    return low, high

@@ -1,0 +1,1 @@
+"""The model flies the checklist by itself: the perfect flight."""

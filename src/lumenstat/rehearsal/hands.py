@@ -1,0 +1,163 @@
+"""A perfect trainee's hands and eyes on one aircraft: every act takes its time, leaves its event, and is right."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, SetItem
+from lumenstat.documents.procedure import Procedure, target_of
+from lumenstat.documents.readings import meaning_of
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.documents.values import position_text
+from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.plan import ticks
+from lumenstat.simulation.watching import Watch
+
+PACE_SECONDS = {
+    "set": 1.5, "verify": 1.0, "check": 2.5, "hold": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
+    "guard": 0.5, "see": 0.5, "finish": 1.0,
+}  # fmt: skip
+"""How long an act takes from deciding on it to having done it: a brisk hand. Our own figures, no source."""
+
+HOLD_MARGIN_SECONDS = 0.2
+HOLD_LONGEST_SECONDS = 60.0
+LOOK_AHEAD_SECONDS = 240
+LOOK_EVERY_SECONDS = 2
+
+
+@dataclass
+class Hands:
+    """Acts on an aircraft and writes down what was done."""
+
+    bundle: Bundle
+    procedure: Procedure
+    texts: tuple[str, ...]
+    aircraft: Aircraft = field(init=False)
+    watch: Watch = field(init=False)
+    events: list[LogEvent] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.aircraft = ready(self.bundle.airframe, self.bundle.exercise.start, self.bundle.exercise.faults)
+        self.watch = Watch(self.aircraft, self.texts)
+        self.aircraft.watchers.append(self.watch)
+        self._numbers = {text: n for n, text in enumerate(self.texts)}
+
+    @property
+    def tick(self) -> int:
+        """Now."""
+        return self.aircraft.tick
+
+    def flag(self, text: str) -> bool:
+        """Whether an expression is true now."""
+        return self.watch.now()[self._numbers[text]]
+
+    def pass_time(self, seconds: float) -> None:
+        """Let time pass."""
+        self.aircraft.arrive(self.aircraft.tick + ticks(seconds))
+
+    def event(self, verb: str, pace: float | None = None, **args: Any) -> None:
+        """Do one thing, after the time it takes."""
+        self.pass_time(PACE_SECONDS.get(verb, 0.5) if pace is None else pace)
+        done = LogEvent(self.tick, "trainee", verb, args)
+        carry_out(self.aircraft, done)
+        self.events.append(done)
+
+    # ---- controls ----------------------------------------------------------------------------------------
+
+    def stands(self, control: str) -> str:
+        """Where a control stands."""
+        return str(position_text(self.aircraft.d[self.aircraft.plan.d[f"control.{control}"]]))  # type: ignore[arg-type]
+
+    def move(self, control: str, to: str) -> None:
+        """Put a control somewhere, its guard first."""
+        part = self.bundle.airframe.controls[control]
+        if part.kind == "guarded-toggle" and not self.aircraft.d[self.aircraft.plan.d[f"guard.{control}"]]:
+            self.event("guard", control=control, open=True)
+        figure = float(to) if part.kind == "entry" else to
+        self.event("set", control=control, to=figure)
+
+    def control_item(self, item: ControlItem) -> None:
+        """Set, or look at, every control of a line; what is out of place is put right first."""
+        wanted = target_of(item, self.procedure.papers)
+        for control in item.all_controls:
+            if isinstance(item, SetItem):
+                self.move(control, wanted)
+                continue
+            if self.stands(control) != wanted:
+                self.move(control, wanted)
+            self.event("see", control=control, position=wanted)
+
+    def hold(self, item: HoldItem) -> None:
+        """Press, wait until it is long enough and the indication is there, let go."""
+        self.event("press", PACE_SECONDS["hold"], control=item.control)
+        began = self.tick
+        longest = item.at_most if item.at_most is not None else HOLD_LONGEST_SECONDS
+        self.pass_time(min(item.seconds + HOLD_MARGIN_SECONDS, max(longest, item.seconds)))
+        while item.watch and not self.flag(item.watch) and (self.tick - began) / 100 < longest - HOLD_MARGIN_SECONDS:
+            self.pass_time(HOLD_MARGIN_SECONDS)
+        self.event("release", 0.0, control=item.control)
+
+    # ---- readings ----------------------------------------------------------------------------------------
+
+    def reads(self, instrument: str) -> float | None:
+        """What an instrument shows now."""
+        shown = self.aircraft.state()[f"instrument.{instrument}.reads"]
+        return float(shown) if isinstance(shown, int | float) else None
+
+    def meaning(self, item: CheckItem) -> str:
+        """What the instrument's reading means for this item: within, below, above or dead."""
+        shown = self.reads(item.instrument)
+        if shown is None:
+            return "dead"
+        exact = float(f"{shown:.{self.bundle.airframe.instruments[item.instrument].decimals}f}")
+        return meaning_of(exact, item.expect, self.procedure.papers, item.read_tolerance)
+
+    def select(self, item: CheckItem) -> None:
+        """Turn the instrument's selector, and its brightness, to where this item can be read."""
+        instrument = self.bundle.airframe.instruments[item.instrument]
+        if instrument.dimmer and self.stands(instrument.dimmer) not in instrument.visible_at and instrument.visible_at:
+            self.move(instrument.dimmer, instrument.visible_at[-1])
+        if instrument.selector is None or self._suits(item):
+            return
+        stood = self.stands(instrument.selector)
+        for position in instrument.by_position:
+            kept = self.aircraft.snapshot()
+            carry_out(self.aircraft, LogEvent(self.tick, "trainee", "set", {"control": instrument.selector, "to": position}))
+            suits = self._suits(item)
+            self.aircraft.restore(kept)
+            self.watch.at_event(self.tick)
+            if suits:
+                if position != stood:
+                    self.move(instrument.selector, position)
+                return
+
+    def _suits(self, item: CheckItem) -> bool:
+        if self.reads(item.instrument) is None:
+            return False
+        return item.moment is None or self.flag(item.moment.when)
+
+    def will_be_within(self, item: CheckItem) -> bool:
+        """Whether the reading comes within limits by itself if one waits."""
+        kept, watchers = self.aircraft.snapshot(), self.aircraft.watchers
+        self.aircraft.watchers = []
+        found = False
+        for _ in range(LOOK_AHEAD_SECONDS // LOOK_EVERY_SECONDS):
+            self.pass_time(LOOK_EVERY_SECONDS)
+            if self.meaning(item) == "within":
+                found = True
+                break
+        self.aircraft.restore(kept)
+        self.aircraft.watchers = watchers
+        return found
+
+    def call(self, item: CheckItem) -> None:
+        """Read an instrument aloud and judge it, as it stands when the words are out."""
+        self.pass_time(PACE_SECONDS["check"])
+        shown, means = self.reads(item.instrument), self.meaning(item)
+        args: dict[str, Any] = {"instrument": item.instrument, "judgement": means}
+        if shown is not None:
+            args["reading"] = round(shown, self.bundle.airframe.instruments[item.instrument].decimals)
+        self.event("call", 0.0, **args)

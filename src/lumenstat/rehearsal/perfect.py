@@ -1,0 +1,222 @@
+"""The perfect flight: every item at the earliest time that its order, its waits and its indications allow.
+
+One pair of hands acts on one item at a time, at a brisk pace. Where several items could be acted on, the one with the
+longest tail of work and waiting behind it comes first, so long waits start as early as they may. The tails are
+measured on a first flight in the order of the checklist.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import (
+    CheckItem,
+    ConfirmItem,
+    ControlItem,
+    DecideItem,
+    HoldItem,
+    RequestItem,
+    WaitItem,
+)
+from lumenstat.documents.procedure import Procedure, Step, procedure_of
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.rehearsal.hands import Hands
+
+LOOK_SECONDS = 0.5
+PATIENCE_SECONDS = 2400.0
+
+
+@dataclass(frozen=True)
+class Acted:
+    """When an item was ready to be acted on, when the act began and when it was done; ticks."""
+
+    item: str
+    free: int
+    starts: int
+    ends: int
+
+
+@dataclass(frozen=True)
+class Rehearsal:
+    """A perfect flight. `stuck` names the items that could never be acted on."""
+
+    events: tuple[LogEvent, ...]
+    acts: tuple[Acted, ...]
+    ready_at: int
+    stuck: tuple[str, ...] = ()
+
+    @property
+    def ok(self) -> bool:
+        """Whether every item could be done."""
+        return not self.stuck
+
+
+def rehearse(bundle: Bundle) -> Rehearsal:
+    """Fly the exercise perfectly. The same exercise always gives the same flight."""
+    procedure = procedure_of(bundle)
+    first = _Flier(bundle, procedure, {}).fly()
+    if not first.ok:
+        return first
+    second = _Flier(bundle, procedure, _tails(procedure, first)).fly()
+    return second if second.ok and second.ready_at <= first.ready_at else first
+
+
+def watched_texts(procedure: Procedure) -> Iterator[str]:
+    """Every expression that decides what happens in a procedure."""
+    for step in procedure.steps:
+        item = step.item
+        if item.applies_when is not None:
+            yield item.applies_when
+        match item:
+            case WaitItem():
+                yield item.until
+            case HoldItem() if item.watch is not None:
+                yield item.watch
+            case CheckItem() if item.moment is not None:
+                yield item.moment.when
+            case DecideItem():
+                yield from (branch.when for branch in item.branches)
+            case _:
+                pass
+
+
+def _tails(procedure: Procedure, flight: Rehearsal) -> dict[int, int]:
+    """By step: ticks of work and waiting that hang on it, itself included."""
+    lasted = {act.item: act.ends - act.free for act in flight.acts}
+    tails: dict[int, int] = {}
+    for step in reversed(procedure.steps):
+        behind = [tails[n] for n in tails if procedure.precedes(step.number, n)]
+        tails[step.number] = lasted.get(step.item.id, 0) + max(behind, default=0)
+    return tails
+
+
+@dataclass
+class _Flier:
+    bundle: Bundle
+    procedure: Procedure
+    tails: Mapping[int, int]
+    done: int = 0
+    skipped: int = 0
+    ended: dict[int, int] = field(default_factory=dict)
+    free: dict[int, int] = field(default_factory=dict)
+    branches: dict[str, str] = field(default_factory=dict)
+    begun: dict[int, dict[str, bool]] = field(default_factory=dict)
+    hopeless: set[int] = field(default_factory=set)
+
+    def __post_init__(self) -> None:
+        texts = tuple(dict.fromkeys(watched_texts(self.procedure)))
+        self.hands = Hands(self.bundle, self.procedure, texts)
+        self.acts: list[Acted] = []
+
+    def fly(self) -> Rehearsal:
+        """Act until nothing is left, or nothing comes any more."""
+        waited = 0.0
+        while left := self._open():
+            if self._skip(left):
+                continue
+            able = [step for step in left if self._able(step)]
+            if able:
+                self._act(min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number)))
+                waited = 0.0
+            elif waited > PATIENCE_SECONDS:
+                stuck = tuple(step.item.id for step in self._left())
+                return Rehearsal(tuple(self.hands.events), tuple(self.acts), self.hands.tick, stuck)
+            else:
+                self.hands.pass_time(LOOK_SECONDS)
+                waited += LOOK_SECONDS
+        ready_at = self.hands.tick
+        self.hands.event("finish")
+        return Rehearsal(tuple(self.hands.events), tuple(self.acts), ready_at)
+
+    def _left(self) -> list[Step]:
+        gone = self.done | self.skipped
+        return [step for step in self.procedure.steps if not gone >> step.number & 1]
+
+    def _open(self) -> list[Step]:
+        """Steps whose turn it may be: all that must come before them is done."""
+        gone = self.done | self.skipped
+        found = [step for step in self._left() if not self.procedure.before[step.number] & ~gone]
+        for step in found:
+            self.free.setdefault(step.number, self.hands.tick)
+        return found
+
+    def _skip(self, steps: list[Step]) -> bool:
+        """Pass over what does not apply here; whether there was any."""
+        before = self.skipped
+        for step in steps:
+            if step.branch is not None and self.branches.get(step.branch[0], step.branch[1]) != step.branch[1]:
+                self.skipped |= 1 << step.number
+            elif (text := step.item.applies_when) is not None:
+                flags = self.begun.get(step.section)
+                if not (flags[text] if flags is not None else self.hands.flag(text)):
+                    self.skipped |= 1 << step.number
+        return self.skipped != before
+
+    def _able(self, step: Step) -> bool:
+        """Whether the item can be acted on now, and rightly."""
+        item, hands = step.item, self.hands
+        if item.not_before is not None:
+            other = self.procedure.by_id[item.not_before.item].number
+            if other in self.ended and (hands.tick - self.ended[other]) / 100 < item.not_before.seconds:
+                return False
+        match item:
+            case WaitItem():
+                return hands.flag(item.until)
+            case CheckItem():
+                return self._readable(step, item)
+            case RequestItem():
+                return self._would_be_done(item)
+            case DecideItem():
+                return any(hands.flag(branch.when) for branch in item.branches)
+            case _:
+                return True
+
+    def _readable(self, step: Step, item: CheckItem) -> bool:
+        hands = self.hands
+        hands.select(item)
+        if item.moment is not None and not hands.flag(item.moment.when):
+            return False
+        if hands.meaning(item) == "within":
+            return True
+        if step.number not in self.hopeless and hands.will_be_within(item):
+            return False
+        self.hopeless.add(step.number)
+        return True
+
+    def _would_be_done(self, item: RequestItem) -> bool:
+        aircraft = self.hands.aircraft
+        services = aircraft.plan.airframe.services
+        number = next(n for n, service in enumerate(services) if service.id == item.service)
+        position, action = next((m, a) for m, a in enumerate(services[number].actions) if a.id == item.action)
+        answers, settler = aircraft.settler.answers, aircraft.settler
+        state = aircraft.d[aircraft.plan.d[f"service.{item.service}"]]
+        free = settler.pending_service[number] is None and state in action.possible_when
+        return free and answers.heard[number] and answers.needs[number][position]
+
+    def _act(self, step: Step) -> None:
+        item, hands = step.item, self.hands
+        if step.section not in self.begun:
+            self.begun[step.section] = {text: hands.flag(text) for text in hands.texts}
+        starts = hands.tick
+        match item:
+            case ControlItem():
+                hands.control_item(item)
+            case CheckItem():
+                hands.call(item)
+            case HoldItem():
+                hands.hold(item)
+            case WaitItem():
+                hands.event("respond", item=item.id)
+            case RequestItem():
+                hands.event("request", service=item.service, action=item.action)
+            case DecideItem():
+                branch = next(b.id for b in item.branches if hands.flag(b.when))
+                self.branches[item.id] = branch
+                hands.event("decide", item=item.id, branch=branch)
+            case ConfirmItem():
+                hands.event("confirm", item=item.id)
+        self.done |= 1 << step.number
+        self.ended[step.number] = hands.tick
+        self.acts.append(Acted(item.id, self.free.get(step.number, starts), starts, hands.tick))

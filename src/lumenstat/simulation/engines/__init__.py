@@ -1,0 +1,1 @@
+"""Engines: `model` says how their figures change, `logic` what their switches and control units do."""
