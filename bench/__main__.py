@@ -11,7 +11,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from bench import circuits
-from bench.starts import Start25, truth_millivolts
+from bench.starts import FULL, Start25, truth_millivolts
+from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.aircraft import Aircraft
 
 RESULTS = Path(__file__).parent / "results.json"
@@ -44,6 +45,9 @@ def measure() -> list[dict[str, object]]:
     start = Start25()
     rows: list[tuple[str, float, str]] = []
     rows.append(("core_speed", start.seconds / seconds_of(start.fly), "x"))
+    full = Start25(name=FULL)
+    rows.append(("core_speed_full_start", full.seconds / seconds_of(full.fly), "x"))
+    rows.append(("rehearse_full_start", seconds_of(lambda: rehearse(full.bundle), 3), "s"))
     wide = Start25(widened=True)
     rows.append(("core_speed_17_buses", wide.seconds / seconds_of(wide.fly), "x"))
     rows.append(("expressions_17_buses", float(wide.expressions), "count"))

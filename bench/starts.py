@@ -13,12 +13,13 @@ from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft
 
 NAME = "apu-and-ground-power-away"
+FULL = "full-cold-start"
 MINUTES = 25
 
 
-def shipped() -> Bundle:
+def shipped(name: str = NAME) -> Bundle:
     """The exercise that is flown."""
-    return Library().bundle(next(path for path in shipped_exercises() if path.stem == NAME))
+    return Library().bundle(next(path for path in shipped_exercises() if path.stem == name))
 
 
 def widened(bundle: Bundle) -> Bundle:
@@ -54,11 +55,11 @@ def widened(bundle: Bundle) -> Bundle:
 class Start25:
     """The start stretched to 25 minutes, its actions at their own distances and the rest spent charging."""
 
-    def __init__(self, widened: bool = False) -> None:
-        bundle = shipped()
+    def __init__(self, widened: bool = False, name: str = NAME) -> None:
+        bundle = shipped(name)
         self.bundle = globals()["widened"](bundle) if widened else bundle
         self.seconds = MINUTES * 60
-        self.events: list[LogEvent] = [event for event in PERFECT[NAME]() if event.verb != "finish"]
+        self.events: list[LogEvent] = [event for event in PERFECT[name]() if event.verb != "finish"]
         logic = ready(self.bundle.airframe, self.bundle.exercise.start).plan.answers_count
         self.expressions = logic + len(self.bundle.airframe.lamps) + len(self.bundle.airframe.instruments)
 

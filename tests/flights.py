@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any
 
-from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
+from lumenstat.rehearsal.perfect import rehearse
 
 
 def event(seconds: float, verb: str, by: str = "trainee", **args: Any) -> LogEvent:
@@ -150,13 +152,29 @@ def perfect_shutdown() -> list[LogEvent]:
     ]
 
 
-PERFECT: dict[str, Callable[[], list[LogEvent]]] = {
+HAND_FLOWN: dict[str, Callable[[], list[LogEvent]]] = {
     "frost-on-the-ramp": perfect_frost,
     "apu-and-ground-power-away": perfect_apu,
     "apu-loop-open": lambda: perfect_apu(loops_whole=False),
     "battery-and-apu": perfect_battery,
     "shutdown-to-dark": perfect_shutdown,
 }
+
+
+def rehearsed(name: str) -> Callable[[], list[LogEvent]]:
+    """Gives the model's own perfect flight of a shipped exercise, flown once."""
+
+    @cache
+    def flown() -> tuple[LogEvent, ...]:
+        return rehearse(Library().bundle(next(path for path in shipped_exercises() if path.stem == name))).events
+
+    return lambda: list(flown())
+
+
+PERFECT: dict[str, Callable[[], list[LogEvent]]] = {
+    path.stem: HAND_FLOWN.get(path.stem, rehearsed(path.stem)) for path in shipped_exercises()
+}
+"""A log without a slip for every shipped exercise: by hand where there is one, else the rehearsal's."""
 
 
 def without(events: list[LogEvent], wanted: Callable[[LogEvent], bool]) -> list[LogEvent]:

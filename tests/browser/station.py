@@ -20,6 +20,14 @@ class Station:
         self.page.wait_for_selector(selector, timeout=seconds * 1000)
         return selector
 
+    def reveal(self, selector: str) -> None:
+        """Turn the deck to the page that the part stands on."""
+        tabs = self.page.locator("[data-tab]")
+        for number in range(tabs.count()):
+            if self.page.locator(selector).first.is_visible():
+                return
+            tabs.nth(number).click()
+
     def turn_to(self, item: str) -> None:
         """Turn the card to an item, unless it comes up by itself."""
         try:
@@ -36,6 +44,7 @@ class Station:
             self.page.click(f'{self.at(item)} [data-see="{control}|{position}"]')
 
     def move(self, control: str, position: str) -> None:
+        self.reveal(f'[data-part="{control}"]')
         element = self.page.locator(f'[data-control="{control}"]')
         positions = (element.get_attribute("data-positions") or "").split("|")
         if element.locator("[data-index]").count():
@@ -50,6 +59,7 @@ class Station:
 
     def call(self, item: str, instrument: str, judgement: str, reading: str | None = None) -> None:
         panel = self.at(item)
+        self.reveal(f'[data-part="{instrument}"]')
         self.page.click(f'[data-instrument="{instrument}"]')
         if judgement != "dead":
             self.page.fill(f"{panel} [data-call-reading]", reading or self.reads(instrument))
@@ -61,6 +71,11 @@ class Station:
         self.page.click('[data-rate="10"]:not([disabled])')
         self.page.wait_for_selector('[data-rate="10"][aria-pressed="true"]')
         self.page.wait_for_selector('[data-rate="1"][aria-pressed="true"]', timeout=seconds * 1000)
+
+    def enter(self, control: str, figure: str) -> None:
+        self.reveal(f'[data-part="{control}"]')
+        self.page.fill(f'[data-entry="{control}"] input', figure)
+        self.page.click(f'[data-entry="{control}"] button')
 
     def seconds(self) -> int:
         minutes, seconds = self.page.inner_text("[data-clock]").removeprefix("T+").split(":")

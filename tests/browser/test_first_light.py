@@ -45,7 +45,7 @@ def fly_with_three_slips(page: Page) -> None:
     s.lapse_until_one()
     s.call("first-frequency", "plug_hertz", "above")
     s.turn_to("change-cart")
-    page.keyboard.press("h")
+    page.keyboard.press("j")
     s.turn_to("ready")
     s.lapse_until_one()
     page.wait_for_selector('[data-lamp="ground_ready"][data-lit="true"]')

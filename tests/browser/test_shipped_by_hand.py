@@ -7,9 +7,9 @@ import time
 import pytest
 from playwright.sync_api import Browser
 
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.documents.checklist import CheckItem, VerifyItem
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent
 from tests.browser.conftest import Server, signed_in
 from tests.browser.station import Station
@@ -55,8 +55,12 @@ class Hand:
                 s.turn_to(item_id)
                 s.call(item_id, args["instrument"], args["judgement"])
             case "set":
-                s.move(args["control"], str(args["to"]))
+                if isinstance(args["to"], float):
+                    s.enter(args["control"], f"{args['to']:g}")
+                else:
+                    s.move(args["control"], args["to"])
             case "press":
+                s.reveal(f'[data-part="{args["control"]}"]')
                 self.page.focus(f'[data-control="{args["control"]}"]')
                 self.page.keyboard.down(" ")
             case "release":
@@ -68,7 +72,7 @@ class Hand:
                 self.page.click("[data-finish]")
 
 
-@pytest.mark.parametrize("name", ["apu-and-ground-power-away", "apu-loop-open", "shutdown-to-dark"])
+@pytest.mark.parametrize("name", ["apu-and-ground-power-away", "apu-loop-open", "shutdown-to-dark", "full-cold-start"])
 def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: str) -> None:
     with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
         odile.goto(f"{server.address}/exercises/{name}")

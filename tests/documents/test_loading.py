@@ -104,6 +104,19 @@ def test_all_problems_come_in_one_pass_with_their_lines(tmp_path: Path) -> None:
         ("lever: flap_lever", "lever: flap_leaver", "did you mean 'flap_lever'"),
         ("anode: dc_left", "anode: ac_left", "no bus of that kind 'ac_left'"),
         ("possible_when: [away]", "possible_when: [gone]", "no state 'gone'"),
+        ("    air_starter: {duct: left, full_psi: 36, percent_per_second: 3.3, stalls_percent: 46, takes_psi: 4, cuts_out_percent: 44}\n", "", "a turbofan engine needs `air_starter`"),
+        ("air_starter: {duct: left,", "air_starter: {duct: lift,", "no duct 'lift'; did you mean 'left'"),
+        ("kind: turbofan", "kind: piston", "a piston engine needs `starter`"),
+        ("kind: turbofan", "kind: piston", "a piston engine has no `air_starter`"),
+        ("seconds: 70, best_degrees: 0.6}", "best_degrees: 0.6}", "mode 'rapid' has no duration or accuracy"),
+        ("levelling_seconds: 150, best_degrees: 0.12,", "levelling_seconds: 150,", "mode 'full' has no duration or accuracy"),
+        ("gyro: compass,", "gyro: sextant,", "no gyro 'sextant'"),
+        ("idle_percent: 52", "idle_percent: 72", "the governor holds 58 %, so it never reaches 72 %"),
+        ("latitude_entry: latitude", "latitude_entry: align_mode", "align_mode is a rotary; a position needs an `entry`"),
+        ("backup_seconds: 300", "backup_seconds: 0", "for how many seconds its backup bus"),
+        ("meanwhile: moving", "meanwhile: rolling", "no state of the service 'rolling'"),
+        ("system: fore, when: engine.1.running}", "system: fore, watts: 20, when: engine.1.running}", "one that an engine drives has neither"),
+        ('needs: control.beacon == "ON"', 'needs: control.bacon == "ON"', "did you mean 'control.beacon'"),
     ],
 )  # fmt: skip
 def test_an_airframe_that_cannot_work_is_refused_with_line_and_remedy(
@@ -192,6 +205,45 @@ def test_the_bundle_survives_its_canonical_json(frost: Bundle) -> None:
     again = Bundle.from_canonical_json(frost.canonical_json)
     assert again == frost
     assert again.digest == frost.digest
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "says"),
+    [
+        ("entry: latitude}", "entry: lattitude}", "no entry 'lattitude'; did you mean 'latitude'"),
+        ("value: 1009,", "value: 1909,", "takes 940 to 1060, so not 1909"),
+        ("value: 118,", 'value: "fast",', "takes 80 to 180, so not 'fast'"),
+    ],
+)
+def test_papers_that_name_no_entry_are_refused(tmp_path: Path, old: str, new: str, says: str) -> None:
+    text = (SHIPPED / "exercises" / "full-cold-start.yaml").read_text()
+    assert old in text, "the test's own premise"
+    assert any(says in each for _, _, each in checked(tmp_path, text.replace(old, new)))
+
+
+@pytest.mark.parametrize(
+    ("document", "old", "new", "says"),
+    [
+        ("before-power", "id: wipers,", "id: brake-again, kind: verify, challenge: Brake, response: SET, control: parking_brake, to: SET}\n      - {id: wipers,", "'brake-again' and 'brake' ask for the same action and are in no order"),
+        ("start", "control: beacon, to: \"ON\",", "control: beacon, to: \"ON\", after: [duct],", "the order goes in a circle through .*beacon"),
+    ],
+)  # fmt: skip
+def test_an_order_that_nobody_could_keep_or_judge_is_refused(
+    tmp_path: Path, document: str, old: str, new: str, says: str
+) -> None:
+    import re
+
+    text = (SHIPPED / "checklists" / f"rowan-r2-{document}.yaml").read_text()
+    assert old in text, "the test's own premise"
+    assert checked(tmp_path, text) == []
+    found = checked(tmp_path, text.replace(old, new, 1))
+    assert any(re.search(says, each) for _, _, each in found), found
+
+
+def test_item_ids_are_told_apart_across_the_checklists_of_an_exercise(tmp_path: Path) -> None:
+    text = (SHIPPED / "exercises" / "full-cold-start.yaml").read_text()
+    twice = text.replace("rowan-r2-apu-late,", "rowan-r2-apu-late, rowan-r2-apu,")
+    assert any("the item id 'boost' is given 2 times" in each for _, _, each in checked(tmp_path, twice))
 
 
 @pytest.mark.parametrize("name", ["airframe", "checklist", "exercise"])

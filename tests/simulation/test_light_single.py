@@ -59,7 +59,12 @@ def test_the_alternator_charges_and_its_loss_shows_in_the_current() -> None:
     set_control(aircraft, "master", "ON")
     aircraft.arrive(500)
     assert figure(aircraft, "battery.main.amps") < 0
-    set_control(aircraft, "engine", "RUNS")
+    for control, position in (("mixture", "RICH"), ("primed", "YES"), ("key", "START")):
+        set_control(aircraft, control, position)
+    aircraft.arrive(aircraft.tick + 400)
+    set_control(aircraft, "key", "BOTH")
+    set_control(aircraft, "throttle", "1500")
+    aircraft.arrive(aircraft.tick + 1000)
     set_control(aircraft, "alternator", "ON")
     aircraft.arrive(1500)
     assert figure(aircraft, "battery.main.amps") > 5

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from lumenstat.assessment.callouts import judge_call
-from lumenstat.documents.procedure import Procedure, Step, target_of
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checklist import (
     CheckItem,
@@ -18,6 +17,7 @@ from lumenstat.documents.checklist import (
     SetItem,
     WaitItem,
 )
+from lumenstat.documents.procedure import Procedure, Step, target_of
 from lumenstat.documents.values import position_text
 from lumenstat.simulation.flight import Moment
 

@@ -11,10 +11,10 @@ from lumenstat.assessment.attempts import Attempt, Reader, right_branch
 from lumenstat.assessment.extras import judge_extras
 from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Outcome, Points, Verdict
 from lumenstat.assessment.matching import Candidate, best_reading
-from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
+from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.documents.values import position_text
 from lumenstat.errors import ActionRefused, LogError

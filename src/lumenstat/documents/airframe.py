@@ -300,7 +300,7 @@ class Panel(Part):
 class ServiceAction(Part):
     """Something that can be asked of the crew outside, how long it takes and what they say.
 
-    While it lasts the service may be in a state of its own (`meanwhile`). What it `needs` and does not find, they answer.
+    While it lasts the service may be in a state of its own (`meanwhile`). Without what it `needs` they only answer.
     """
 
     possible_when: tuple[Name, ...]

@@ -11,7 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.checking import check_airframe, check_checklist, check_exercise
+from lumenstat.documents.checking import check_airframe
+from lumenstat.documents.checking_checklists import check_checklist
+from lumenstat.documents.checking_exercises import check_exercise
 from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file

@@ -1,25 +1,12 @@
-"""What a document means: every name it uses exists, every expression is one, every order can be kept."""
+"""What an airframe document means: every name it uses exists, every expression is one, every bus can be fed."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
 
 from lumenstat.documents.airframe import Airframe, Control
 from lumenstat.documents.checker import Checker
-from lumenstat.documents.checking_systems import check_faults, check_papers, check_systems
-from lumenstat.documents.checklist import (
-    CheckItem,
-    Checklist,
-    ControlItem,
-    DecideItem,
-    HoldItem,
-    Item,
-    PaperValue,
-    RequestItem,
-    WaitItem,
-)
-from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.checking_systems import check_systems
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.sources import Path_, Source
 from lumenstat.errors import Problem
@@ -228,7 +215,7 @@ def _check_control(control: Control, path: Path_, checker: Checker) -> None:
         if control.minimum is None or control.maximum is None:
             checker.wrong(path, "an entry needs `minimum` and `maximum`")
         else:
-            _check_position(control, control.usual, (*path, "usual"), checker)
+            check_position(control, control.usual, (*path, "usual"), checker)
         return
     least = 2
     if len(control.positions) < least:
@@ -239,79 +226,8 @@ def _check_control(control: Control, path: Path_, checker: Checker) -> None:
         checker.wrong(path, "a momentary control has two positions: at rest, and held")
 
 
-def items_with_paths(checklist: Checklist) -> Iterator[tuple[Item, Path_]]:
-    """Every item with where it stands, those of branches after their decision."""
-
-    def walk(items: tuple[Item, ...], path: Path_) -> Iterator[tuple[Item, Path_]]:
-        for n, item in enumerate(items):
-            yield item, (*path, n)
-            if isinstance(item, DecideItem):
-                for m, branch in enumerate(item.branches):
-                    yield from walk(branch.items, (*path, n, "branches", m, "items"))
-
-    for n, section in enumerate(checklist.sections):
-        yield from walk(section.items, ("sections", n, "items"))
-
-
-def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) -> list[Problem]:
-    """Problems of meaning in a checklist, read against its airframe."""
-    checker = Checker(source, quantities_of(airframe))
-    placed = list(items_with_paths(checklist))
-    ids = [item.id for item, _ in placed]
-    checker.unique(("sections",), "item", ids)
-    for item, path in placed:
-        others = [*item.after]
-        for timed in (item.not_before, item.within):
-            others += [timed.item] if timed else []
-        others += [item.floats_until] if item.floats_until else []
-        for name in others:
-            checker.known(path, "item", name, ids)
-        if item.applies_when is not None:
-            checker.truth((*path, "applies_when"), item.applies_when, over_time=True)
-        _check_item(item, path, airframe, checker)
-    for n, section in enumerate(checklist.sections):
-        for key in ("line_after", "floats_until"):
-            if (name := getattr(section, key)) is not None:
-                checker.known(("sections", n, key), "item", name, ids)
-    return checker.problems
-
-
-def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -> None:
-    match item:
-        case ControlItem():
-            if (item.control is None) == (not item.controls):
-                checker.wrong(path, "needs `control`, or `controls` for several in one line, and not both")
-            for name in item.all_controls:
-                if checker.known(path, "control", name, airframe.controls) and not isinstance(item.to, PaperValue):
-                    _check_position(airframe.controls[name], item.to, (*path, "to"), checker)
-        case CheckItem():
-            checker.known((*path, "instrument"), "instrument", item.instrument, airframe.instruments)
-            if item.expect.model_dump(exclude_none=True) == {}:
-                checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
-            if item.moment is not None:
-                checker.truth((*path, "moment", "when"), item.moment.when, over_time=True)
-        case HoldItem():
-            known = checker.known((*path, "control"), "control", item.control, airframe.controls)
-            if known and airframe.controls[item.control].kind != "momentary":
-                checker.wrong((*path, "control"), f"{item.control} stays where it is put; a momentary one is held")
-            if item.watch is not None:
-                checker.truth((*path, "watch"), item.watch, over_time=True)
-        case WaitItem():
-            checker.truth((*path, "until"), item.until, over_time=True)
-        case RequestItem():
-            services = {service.id: service for service in airframe.services}
-            if checker.known((*path, "service"), "service", item.service, services):
-                actions = [action.id for action in services[item.service].actions]
-                checker.known((*path, "action"), f"action of {item.service}", item.action, actions)
-        case DecideItem():
-            checker.unique(path, "branch", [branch.id for branch in item.branches])
-            for n, branch in enumerate(item.branches):
-                checker.truth((*path, "branches", n, "when"), branch.when, over_time=True)
-        case _:
-            pass
-
-
-def _check_position(control: Control, to: str, path: Path_, checker: Checker) -> None:
+def check_position(control: Control, to: str, path: Path_, checker: Checker) -> None:
+    """The position, or figure of an entry, must be one that the control has."""
     if control.kind == "entry":
         try:
             figure = float(to)
@@ -323,63 +239,3 @@ def _check_position(control: Control, to: str, path: Path_, checker: Checker) ->
     elif to not in control.positions:
         has = ", ".join(control.positions)
         checker.wrong(path, f"{control.id} has no position {to!r}; it has {has}")
-
-
-def check_exercise(
-    exercise: Exercise, airframe: Airframe, checklists: tuple[Checklist, ...], source: Source
-) -> list[Problem]:
-    """Problems of meaning in an exercise, read against its airframe and checklists."""
-    checker = Checker(source, quantities_of(airframe))
-    start = exercise.start
-    batteries = [battery.id for battery in airframe.electrical.batteries]
-    path: Path_
-    for name in start.battery_charge:
-        checker.known(("start", "battery_charge", name), "battery", name, batteries)
-    for name in batteries:
-        if name not in start.battery_charge:
-            checker.wrong(("start", "battery_charge"), f"needs a charge for battery {name!r}")
-    for name, position in start.controls.items():
-        if checker.known(("start", "controls", name), "control", name, airframe.controls):
-            _check_position(airframe.controls[name], position, ("start", "controls", name), checker)
-    services = {service.id: service for service in airframe.services}
-    for name, state in start.services.items():
-        if checker.known(("start", "services", name), "service", name, services):
-            checker.known(("start", "services", name), f"state of {name}", state, services[name].states)
-    supplies = [supply.id for supply in airframe.electrical.ground_supplies]
-    for name in start.carts:
-        checker.known(("start", "carts", name), "ground supply", name, supplies)
-    surfaces = [surface.id for surface in airframe.hydraulics.surfaces]
-    for name in start.surfaces_degrees:
-        checker.known(("start", "surfaces_degrees", name), "surface", name, surfaces)
-    for n, line in enumerate(start.before):
-        path = ("start", "before", n)
-        for name, position in line.set.items():
-            if checker.known(path, "control", name, airframe.controls):
-                _check_position(airframe.controls[name], position, path, checker)
-        if line.hold is not None:
-            checker.known(path, "control", line.hold, airframe.controls)
-        if line.request is not None:
-            service, action = line.request
-            if checker.known(path, "service", service, services):
-                checker.known(path, f"action of {service}", action, [a.id for a in services[service].actions])
-    for name in start.stores:
-        checker.known(("start", "stores", name), "store", name, [store.id for store in airframe.stores])
-    check_faults(exercise, airframe, checker)
-    check_papers(exercise, airframe, checker)
-    if exercise.ends_when is not None:
-        checker.truth(("ends_when",), exercise.ends_when, over_time=True)
-    for checklist in checklists:
-        if checklist.airframe != airframe.id:
-            checker.wrong(("checklists",), f"checklist {checklist.id!r} is for airframe {checklist.airframe!r}")
-        for item, _ in items_with_paths(checklist):
-            for paper in _papers_of(item):
-                checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, exercise.paper_values)
-    return checker.problems
-
-
-def _papers_of(item: Item) -> list[str]:
-    if isinstance(item, ControlItem) and isinstance(item.to, PaperValue):
-        return [item.to.paper]
-    if isinstance(item, CheckItem) and item.expect.paper is not None:
-        return [item.expect.paper]
-    return []

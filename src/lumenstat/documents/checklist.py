@@ -107,10 +107,11 @@ class CheckItem(ItemBase):
 
 
 class WaitItem(ItemBase):
-    """Go on only when something is there."""
+    """Go on only when something is there. `left` names the quantity that tells how many seconds are left."""
 
     kind: Literal["wait"]
     until: ExpressionText
+    left: Text | None = None
     at_most: Seconds | None = None
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import (
+    Checklist,
     ControlItem,
     DecideItem,
     Item,
@@ -14,6 +16,9 @@ from lumenstat.documents.checklist import (
     Section,
     WaitItem,
 )
+
+if TYPE_CHECKING:
+    from lumenstat.documents.bundles import Bundle
 
 
 @dataclass(frozen=True)
@@ -94,6 +99,11 @@ def _closed(masks: list[int]) -> tuple[int, ...]:
 
 def procedure_of(bundle: Bundle) -> Procedure:
     """The items of all checklists of an exercise, one after another."""
+    return procedure_from(bundle.checklists, bundle.exercise.paper_values)
+
+
+def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | str]) -> Procedure:
+    """The items of some checklists, one after another."""
     steps: list[Step] = []
     sections: list[Section] = []
 
@@ -104,11 +114,11 @@ def procedure_of(bundle: Bundle) -> Procedure:
                 for each in item.branches:
                     place(each.items, (item.id, each.id))
 
-    for checklist in bundle.checklists:
+    for checklist in checklists:
         for section in checklist.sections:
             sections.append(section)
             place(section.items, None)
-    return Procedure(tuple(steps), tuple(sections), bundle.exercise.paper_values)
+    return Procedure(tuple(steps), tuple(sections), papers)
 
 
 def target_of(item: ControlItem, papers: dict[str, float | str]) -> str:

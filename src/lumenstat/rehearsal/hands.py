@@ -69,7 +69,7 @@ class Hands:
 
     def stands(self, control: str) -> str:
         """Where a control stands."""
-        return str(position_text(self.aircraft.d[self.aircraft.plan.d[f"control.{control}"]]))  # type: ignore[arg-type]
+        return str(position_text(self.aircraft.d[self.aircraft.plan.d[f"control.{control}"]]))
 
     def move(self, control: str, to: str) -> None:
         """Put a control somewhere, its guard first."""
@@ -125,7 +125,9 @@ class Hands:
         stood = self.stands(instrument.selector)
         for position in instrument.by_position:
             kept = self.aircraft.snapshot()
-            carry_out(self.aircraft, LogEvent(self.tick, "trainee", "set", {"control": instrument.selector, "to": position}))
+            carry_out(
+                self.aircraft, LogEvent(self.tick, "trainee", "set", {"control": instrument.selector, "to": position})
+            )
             suits = self._suits(item)
             self.aircraft.restore(kept)
             self.watch.at_event(self.tick)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,
@@ -16,6 +15,7 @@ from lumenstat.documents.checklist import (
     VerifyItem,
     WaitItem,
 )
+from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 

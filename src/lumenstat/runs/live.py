@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import WaitItem
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent, check_args
 from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import Card

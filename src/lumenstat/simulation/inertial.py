@@ -171,7 +171,7 @@ class InertialLogic:
         self.level = self.coarse = self.best = False
         self.put(phase="levelling", mode=mode.id, may_navigate=False)
         best, coarse = self._hours(mode)
-        if best > LONGEST_HOURS or abs(self.here[0]) > unit.farthest_latitude_degrees and mode.finds == "gyrocompass":
+        if best > LONGEST_HOURS or (abs(self.here[0]) > unit.farthest_latitude_degrees and mode.finds == "gyrocompass"):
             notice = "too far north"
         elif mode.gyro is not None and not self.aircraft.d[self.gyro_slots[mode.gyro]]:
             notice = "no gyro heading"

@@ -17,6 +17,7 @@ from lumenstat.documents.checking import feeding_graph
 from lumenstat.documents.engines import FIGURES, Engine
 from lumenstat.documents.expressions import NULL_SAFE, Emitter, Quantity, parse
 from lumenstat.documents.quantities import quantities_of
+from lumenstat.simulation.comparing import ENGINE_STATES, apu_comparators, engine_comparators
 
 Discrete = str | float | bool
 Logic = Callable[[list[Discrete]], "Answers"]
@@ -205,57 +206,13 @@ class Plan:
             most = generator.overload_percent
             load = self.a.numbers[f"source.{generator.id}.load"]
             found.append(Comparator(load, self.d[f"overload.{generator.id}"], most, most * 0.9))
-        found += self._apu_comparators()
-        for engine in self.airframe.engines:
-            found += self._engine_comparators(engine)
-        return found
-
-    def _engine_comparators(self, engine: Engine) -> list[Comparator]:
-        names, at = FIGURES[engine.kind], f"engine.{engine.id}"
-        rows: list[tuple[str, str, float, float]] = [
-            (names.speed, "at_idle", engine.idle_percent, engine.idle_percent * 0.9),
-            (names.speed, "turning", 3.0, 2.0),
-            (names.temperature, "too_hot", engine.hottest_celsius, engine.hottest_celsius * 0.9),
-        ]
-        if engine.automatic is not None:
-            fuel_at = engine.automatic.fuel_at_percent
-            rows.append((names.speed, "at_fuel", fuel_at, fuel_at * 0.9))
-        if engine.oil is not None:
-            rows.append((names.oil, "oil_up", engine.oil.low_below_psi * 1.1, engine.oil.low_below_psi))
-        cuts = engine.air_starter or engine.starter
-        if cuts is not None:
-            rows.append((names.speed, "at_cut_out", cuts.cuts_out_percent, cuts.cuts_out_percent * 0.95))
-        found = [(f"{at}.{figure}", slot, on, off) for figure, slot, on, off in rows]
-        if (ignition := engine.ignition) is not None:
-            lights = ignition.lights_off_percent
-            found.append((f"{at}.{names.speed}", "at_light", lights, lights * 0.7))
-            found.append((f"fuel.{ignition.feed}.psi", "fuelled", ignition.feed_psi, ignition.feed_psi * 0.7))
-        if engine.starter is not None:
-            relay = engine.starter.relay_pulls_in_volts, engine.starter.relay_drops_out_volts
-            found.append((f"bus.{engine.starter.bus}.volts", "relay_volts", *relay))
-        return [Comparator(self.a.numbers[name], self.d[f"{at}.{slot}"], on, off) for name, slot, on, off in found]
-
-    def _apu_comparators(self) -> list[Comparator]:
-        apu = self.airframe.apu
-        if apu is None:
-            return []
-        a = self.a.numbers
-        volts = f"bus.{apu.starter.bus}.volts"
-        rows = [
-            ("apu.speed", "apu.at_light", apu.lights_off_percent, apu.lights_off_percent * 0.7),
-            ("apu.speed", "apu.at_cut_out", apu.starter.cuts_out_percent, apu.starter.cuts_out_percent * 0.9),
-            ("apu.speed", "apu.at_available", apu.available_percent, apu.available_percent * 0.92),
-            ("apu.speed", "apu.turning", 6.0, 4.0),
-            ("apu.exhaust", "apu.too_hot", apu.hottest_celsius, apu.hottest_celsius * 0.9),
-            ("apu.oil", "apu.oil_up", apu.oil.low_below_psi * 1.1, apu.oil.low_below_psi),
-            (f"fuel.{apu.feed}.psi", "apu.fuelled", apu.feed_psi, apu.feed_psi * 0.7),
-            (volts, "apu.relay_volts", apu.starter.relay_pulls_in_volts, apu.starter.relay_drops_out_volts),
-        ]
+        rows = apu_comparators(self.airframe)
         _ = self.d["apu.charged"]
-        if apu.accumulator is not None:
-            charge = apu.accumulator
-            rows.append((f"hydraulic.{charge.system}.psi", "apu.charged", charge.needs_psi, charge.needs_psi * 0.9))
-        return [Comparator(a[name], self.d[slot], on, off) for name, slot, on, off in rows]
+        for engine in self.airframe.engines:
+            for name in ENGINE_STATES:
+                _ = self.d[f"engine.{engine.id}.{name}"]
+            rows += engine_comparators(engine)
+        return found + [Comparator(self.a.numbers[name], self.d[slot], on, off) for name, slot, on, off in rows]
 
     def _flipped_source(self) -> str:
         """Generated: which comparators have to change at these figures, as (slot, new value)."""

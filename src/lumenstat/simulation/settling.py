@@ -14,9 +14,9 @@ from lumenstat.documents.exercise import Fault, Start
 from lumenstat.errors import ModelError
 from lumenstat.simulation.apu import ApuLogic
 from lumenstat.simulation.calendar import Event, Priority
-from lumenstat.simulation.faults import FaultBoard
 from lumenstat.simulation.engines.logic import EVENTS_EACH as ENGINE_EVENTS
 from lumenstat.simulation.engines.logic import EngineLogic
+from lumenstat.simulation.faults import FaultBoard
 from lumenstat.simulation.feeding import Feeding
 from lumenstat.simulation.flows import Conditions
 from lumenstat.simulation.inertial import EVENTS_EACH as INERTIAL_EVENTS

@@ -78,6 +78,5 @@ class Steps:
         worst = 0.0
         for n, tolerance in self.tolerances:
             apart = abs(rough[n] - fine[n]) / tolerance
-            if apart > worst:
-                worst = apart
+            worst = max(worst, apart)
         return worst

@@ -10,6 +10,7 @@ import math
 from typing import TYPE_CHECKING
 
 from lumenstat.simulation.calendar import Priority
+from lumenstat.simulation.comparing import ENGINE_STATES
 from lumenstat.simulation.engines.model import EngineState
 from lumenstat.simulation.plan import EngineAnswers, ticks
 
@@ -19,10 +20,6 @@ if TYPE_CHECKING:
 
 LIGHT_LIMIT, START_LIMIT, OIL_LIMIT = range(3)
 EVENTS_EACH = 3
-NAMES = (
-    "phase", "trouble", "starter", "fuel", "lit", "running", "feathered",
-    "at_fuel", "at_light", "at_cut_out", "at_idle", "turning", "too_hot", "oil_up", "fuelled", "relay_volts",
-)  # fmt: skip
 
 
 class EngineLogic:
@@ -34,7 +31,7 @@ class EngineLogic:
         self.settler, self.number, self.engine = settler, number, engine
         self.aircraft = settler.aircraft
         slots = self.aircraft.plan.d
-        self.slot = {name: slots[f"engine.{engine.id}.{name}"] for name in NAMES}
+        self.slot = {name: slots[f"engine.{engine.id}.{name}"] for name in ENGINE_STATES}
         self.powered_slot = slots[f"bus.{engine.control_bus}.alive"]
         self.lever = slots[f"control.{engine.power.lever}"] if engine.power else None
         self.cut_out = False
@@ -86,15 +83,14 @@ class EngineLogic:
         return spool.governed_percent if spool else 0.0
 
     def _crank(self, asked: bool, powered: bool) -> None:
+        """Engage while asked. Past its cut-out speed, or once its relay dropped out, it stays out until let go."""
+        held = powered and (self.engine.starter is None or self.get("relay_volts"))
         if not asked:
             self.cut_out = False
-        elif self.get("at_cut_out"):
+        elif self.get("at_cut_out") or (self.get("starter") and not held):
             self.cut_out = True
-        engaged = asked and powered and not self.cut_out
-        if self.engine.starter is not None:
-            engaged = engaged and self.get("relay_volts")
         stuck = self.get("starter") and self._fault("engine_starter_stuck")
-        self.put(starter=engaged or stuck)
+        self.put(starter=(asked and held and not self.cut_out) or stuck)
 
     def _burn(self, asked: bool, ignition: bool, powered: bool) -> None:
         automatic = self.engine.automatic
@@ -110,12 +106,12 @@ class EngineLogic:
     def _protect(self, asked: bool) -> None:
         automatic = self.engine.automatic
         assert automatic is not None
-        starting = asked and self.get("starter")
-        self._time(LIGHT_LIMIT, self.get("fuel") and not self.get("lit"), automatic.light_limit_seconds)
-        self._time(
-            START_LIMIT, starting or (self.get("lit") and not self.get("running")), automatic.start_limit_seconds
-        )
-        self._time(OIL_LIMIT, self.get("running") and not self.get("oil_up"), automatic.oil_limit_seconds)
+        fine = not self.aircraft.d[self.slot["trouble"]]
+        lit, running = self.get("lit"), self.get("running")
+        starting = (asked and self.get("starter")) or (lit and not running)
+        self._time(LIGHT_LIMIT, fine and self.get("fuel") and not lit, automatic.light_limit_seconds)
+        self._time(START_LIMIT, fine and starting, automatic.start_limit_seconds)
+        self._time(OIL_LIMIT, fine and running and not self.get("oil_up"), automatic.oil_limit_seconds)
         if self.get("lit") and self.get("too_hot"):
             self._give_up("hot")
 

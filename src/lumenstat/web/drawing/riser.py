@@ -17,10 +17,12 @@ MARGIN = 18
 NAMES_FOOT = 92
 VOLTS_LINE = 106
 BAR_TOP, BAND_TOP, BAND_FOOT, BAR_FOOT = 126, 141, 168, 212
-FIRST_LANE, LANE = 236, 36
+FIRST_LANE, LANE, LAST_LANE = 236, 36, 516
 LETTER = 5.7
 GAP = 10
 SYMBOL = 26
+LOAD_LETTERS = 5
+NAME_LINE = 12
 
 JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]
 
@@ -68,6 +70,9 @@ class Source(Context):
     x: float
     y: float
     rail_top: float = 0
+    size: float = 1.0
+    label_x: float = 0
+    label_y: float = 0
 
 
 class Riser(Context):
@@ -94,18 +99,21 @@ def lay_out(airframe: Airframe) -> Riser:
     x = {name: MARGIN + n * spacing for n, name in enumerate(names)}
     joints = _place(list(_joints(airframe, x)))
     lowest = max((joint.y for joint in joints), default=FIRST_LANE)
-    foot = lowest + 44
+    foot = lowest + 34
     tops: dict[str, float] = {}
     for joint in joints:
         for end in (joint.first, joint.second):
             tops[end] = min(tops.get(end, foot), joint.y)
-    sources = tuple(
-        source.model_copy(update={"rail_top": tops.get(source.id, foot)}) for source in _sources(airframe, x, foot)
-    )
+    size = min(1.0, (spacing - 2) / SYMBOL)
+    drawn = [
+        source.model_copy(update={"rail_top": tops.get(source.id, foot), "size": size})
+        for source in _sources(airframe, x, foot)
+    ]
+    sources = tuple(_name(drawn))
     standing = {source.x for source in sources}
     return Riser(
         width=WIDTH,
-        height=foot + 44,
+        height=max((source.label_y for source in sources), default=foot) + 6,
         band_top=BAND_TOP,
         band_foot=BAND_FOOT,
         bar_top=BAR_TOP,
@@ -192,8 +200,26 @@ def _place(joints: list[Joint]) -> list[Joint]:
         if number == len(lanes):
             lanes.append([])
         lanes[number].append((low, high))
-        placed.append(joint.model_copy(update={"y": FIRST_LANE + number * LANE}))
-    return placed
+        placed.append(joint.model_copy(update={"y": number}))
+    lane = min(LANE, (LAST_LANE - FIRST_LANE) / max(1, len(lanes) - 1))
+    return [joint.model_copy(update={"y": round(FIRST_LANE + joint.y * lane, 1)}) for joint in placed]
+
+
+def _name(sources: list[Source]) -> Iterator[Source]:
+    """Put the name of every source under it, on the first line where it meets no other."""
+    lines: list[list[tuple[float, float]]] = []
+    for source in sorted(sources, key=lambda each: -each.x):
+        letters = len(source.name) + (0 if source.kind == "battery" else LOAD_LETTERS)
+        half = letters * LETTER / 2 + 2
+        middle = min(max(source.x, half), WIDTH - half)
+        low, high = middle - half, middle + half
+        free = (n for n, taken in enumerate(lines) if all(high <= a or low >= b for a, b in taken))
+        number = next(free, len(lines))
+        if number == len(lines):
+            lines.append([])
+        lines[number].append((low, high))
+        below = source.y + SYMBOL * source.size / 2 + 12 + number * NAME_LINE
+        yield source.model_copy(update={"label_x": round(middle, 1), "label_y": round(below, 1)})
 
 
 def _extent(joint: Joint) -> tuple[float, float]:

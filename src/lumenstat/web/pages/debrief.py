@@ -8,8 +8,8 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Points
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace

@@ -6,8 +6,8 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.tables import ExerciseVersion
 from lumenstat.web.rendering import Context, page

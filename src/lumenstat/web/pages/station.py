@@ -7,11 +7,11 @@ from typing import ClassVar
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.airframe import Airframe, Control, Instrument, Lamp, Panel
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ControlItem, Item
 from lumenstat.documents.exercise import Paper
+from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
@@ -23,7 +23,10 @@ from lumenstat.web.security import SignedIn
 
 router = APIRouter()
 
-KEYS = "GHJKLB"
+KEYS = "GJKLBNMTUVWXYZREQ"
+"""Letters for requests to the ground crew; the others are keys of the station itself."""
+
+FIRST_PAGE = "Power and systems"
 
 
 class CardItem(Context):
@@ -56,6 +59,14 @@ class Zone(Context):
     span: int
 
 
+class DeckPage(Context):
+    """Zones that are seen together."""
+
+    number: int
+    name: str
+    zones: tuple[Zone, ...]
+
+
 class ServiceButton(Context):
     """Something that can be asked of the ground crew, with the key for it."""
 
@@ -82,7 +93,7 @@ class StationContext(Context):
     time_lapse: str
     sections: tuple[CardSection, ...]
     count: int
-    zones: tuple[Zone, ...]
+    deck: tuple[DeckPage, ...]
     instruments: tuple[Instrument, ...]
     lamps: tuple[Lamp, ...]
     riser: Riser
@@ -106,7 +117,6 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
 def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
     """The station of a run."""
     airframe, exercise = bundle.airframe, bundle.exercise
-    zones = _zones(airframe)
     sections = tuple(_sections(bundle))
     return StationContext(
         run_id=run.id,
@@ -120,7 +130,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         time_lapse=exercise.time_lapse,
         sections=sections,
         count=sum(len(section.items) for section in sections),
-        zones=zones,
+        deck=_deck(airframe),
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe),
@@ -128,6 +138,15 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         papers=exercise.papers,
         cautions=airframe.cautions,
         brief=exercise.brief,
+    )
+
+
+def _deck(airframe: Airframe) -> tuple[DeckPage, ...]:
+    zones = _zones(airframe)
+    names = list(dict.fromkeys(zone.panel.page or FIRST_PAGE for zone in zones))
+    return tuple(
+        DeckPage(number=n, name=name, zones=tuple(z for z in zones if (z.panel.page or FIRST_PAGE) == name))
+        for n, name in enumerate(names)
     )
 
 

@@ -101,6 +101,14 @@ export class Card {
     }
   }
 
+  paintLeft(state) {
+    for (const left of this.open?.querySelectorAll("[data-left]") ?? []) {
+      const seconds = state[left.dataset.left];
+      const whole = Math.ceil(seconds);
+      left.textContent = seconds > 0 ? `About ${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")} left.` : "";
+    }
+  }
+
   paintHints(id, level) {
     const item = this.items.get(id);
     for (const hint of item?.querySelectorAll("[data-hint-text]") ?? []) hint.hidden = Number(hint.dataset.hintText) > level;

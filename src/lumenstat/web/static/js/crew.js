@@ -25,7 +25,9 @@ export class CrewLine {
   paint(lines, state, whole) {
     for (const button of this.buttons) {
       const [service] = button.dataset.request.split("|");
-      button.disabled = !this.station.mayFly || !button.dataset.possible.split("|").includes(state[`service.${service}`]);
+      const possible = button.dataset.possible.split("|").includes(state[`service.${service}`]);
+      button.hidden = !possible;
+      button.disabled = !this.station.mayFly || !possible || state[`service.${service}.busy`] === true;
     }
     if (whole && lines.length) this.list.replaceChildren();
     if (!lines.length) return;

@@ -26,6 +26,9 @@ export class Deck {
     this.lamps = new Map([...root.querySelectorAll("[data-lamp]")].map((e) => [e.dataset.lamp, e]));
     this.entries = new Map([...root.querySelectorAll("[data-entry]")].map((e) => [e.dataset.entry, e]));
     this.zones = [...root.querySelectorAll("[data-zone]")];
+    this.pages = [...root.querySelectorAll("[data-deck-page]")];
+    this.tabs = [...root.querySelectorAll("[data-tab]")];
+    for (const tab of this.tabs) tab.addEventListener("click", () => this.turn(Number(tab.dataset.tab)));
     this.at = new Map();
     if (station.mayFly) this.bind();
   }
@@ -49,6 +52,21 @@ export class Deck {
         this.station.act("set", { control: name, to: Number(form.querySelector("input").value) });
       });
     }
+  }
+
+  turn(number) {
+    for (const page of this.pages) page.hidden = Number(page.dataset.deckPage) !== number;
+    for (const tab of this.tabs) tab.setAttribute("aria-selected", String(Number(tab.dataset.tab) === number));
+  }
+
+  turnOn() {
+    const shown = this.pages.findIndex((page) => !page.hidden);
+    this.turn(Number(this.pages[(shown + 1) % this.pages.length].dataset.deckPage));
+  }
+
+  reveal(part) {
+    const page = part?.closest("[data-deck-page]");
+    if (page?.hidden) this.turn(Number(page.dataset.deckPage));
   }
 
   positions(name) {
@@ -110,11 +128,21 @@ export class Deck {
     }
     let alive = 0;
     for (const zone of this.zones) alive += this.paintZone(zone, state);
+    this.paintTabs();
     const note = this.root.querySelector("[data-deck-note]");
     note.textContent =
       alive === 0
         ? "All zones dark. A zone lights when the bus that feeds it comes alive."
         : `${alive} of ${this.zones.length} zones lit.`;
+  }
+
+  paintTabs() {
+    for (const tab of this.tabs) {
+      const page = this.pages.find((each) => each.dataset.deckPage === tab.dataset.tab);
+      const zones = [...page.querySelectorAll("[data-zone]")];
+      const lit = zones.filter((zone) => zone.dataset.power !== "dead").length;
+      tab.querySelector("[data-lit-count]").textContent = `${lit}/${zones.length}`;
+    }
   }
 
   paintControl(id, value) {
@@ -191,12 +219,14 @@ export class Deck {
   locate(names) {
     for (const lit of this.root.querySelectorAll(".found")) lit.classList.remove("found");
     const parts = names.map((name) => this.root.querySelector(`[data-part="${name}"]`)).filter(Boolean);
+    this.reveal(parts[0]);
     for (const part of parts) part.classList.add("found");
     parts[0]?.querySelector("button, [tabindex], input")?.focus();
     setTimeout(() => parts.forEach((part) => part.classList.remove("found")), 4000);
   }
 
   showPicked(name) {
+    if (name) this.reveal(this.instruments.get(name));
     for (const [id, element] of this.instruments) element.classList.toggle("picked", id === name);
   }
 }

@@ -14,6 +14,7 @@ export function bindKeys(station) {
     if (typing) return;
     const act = {
       f: () => station.dialogs.open("find"),
+      d: () => station.deck.turnOn(),
       o: () => station.dialogs.open("papers"),
       "?": () => station.dialogs.open("keys"),
       h: () => station.card.hint(),
@@ -21,7 +22,7 @@ export function bindKeys(station) {
       p: () => {
         const instrument = document.activeElement?.closest?.("[data-instrument]");
         if (instrument) station.card.pick(instrument.dataset.instrument);
-        else station.root.querySelector("[data-instrument]")?.focus();
+        else station.root.querySelector("[data-deck-page]:not([hidden]) [data-instrument]")?.focus();
       },
     }[event.key.length === 1 ? event.key.toLowerCase() : event.key];
     if (act && !(event.key.toLowerCase() === "h" && !station.card.open?.querySelector("[data-hint]"))) {

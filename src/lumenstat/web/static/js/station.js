@@ -54,6 +54,7 @@ class Station {
     this.deck.paint(frame.quantities, this.state);
     this.riser.paint(this.state);
     this.card.paint(frame.card);
+    this.card.paintLeft(this.state);
     this.crew.paint(frame.crew, this.state, frame.whole);
     this.paintClock(frame);
   }
