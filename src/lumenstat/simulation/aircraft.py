@@ -159,8 +159,7 @@ class Aircraft:
                 continue
             a = self.flows.figures(self.tick + length, x, solution, self.conditions)
             if length > 1 and self._flipped(a):
-                length, x, solution = self._first_flip(length, x, solution)
-                a = self.flows.figures(self.tick + length, x, solution, self.conditions)
+                length, x, solution, a = self._first_flip(length, x, solution, a)
                 bounded = False
             break
         grown = int(length * min(GROWTH, 0.9 / math.sqrt(error) if error > 0 else GROWTH)) + 1
@@ -180,25 +179,40 @@ class Aircraft:
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
 
-    def _flips(self, length: int, x: list[float], solution: Solution) -> bool:
-        a = self.flows.figures(self.tick + length, x, solution, self.conditions)
-        return bool(self._flipped(a))
-
     def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
         return self.plan.flipped(self.d, a)
 
-    def _first_flip(self, length: int, x: list[float], solution: Solution) -> tuple[int, list[float], Solution]:
-        """Shorten the step to the first tick at which a comparator has flipped."""
-        before, after = 0, length
-        best = (x, solution)
+    def _first_flip(
+        self, length: int, x: list[float], solution: Solution, a: list[float]
+    ) -> tuple[int, list[float], Solution, list[float]]:
+        """Shorten the step to the first tick at which a comparator has flipped.
+
+        Every other guess goes where a straight line would cross the threshold, the others to the middle.
+        """
+        before, after, straight = 0, length, True
+        low, high = self.a, a
         while after - before > 1:
             middle = (before + after) // 2
+            if straight:
+                middle = min(after - 1, max(before + 1, before + self._crossing(low, high, after - before)))
+            straight = not straight
             tried, solved, _ = self._attempt(middle)
-            if self._flips(middle, tried, solved):
-                after, best = middle, (tried, solved)
+            figures = self.flows.figures(self.tick + middle, tried, solved, self.conditions)
+            if self._flipped(figures):
+                after, x, solution, high = middle, tried, solved, figures
             else:
-                before = middle
-        return after, *best
+                before, low = middle, figures
+        return after, x, solution, high
+
+    def _crossing(self, low: list[float], high: list[float], length: int) -> int:
+        """How far into a stretch the first comparator that flips in it would do so on a straight line."""
+        shares = []
+        for slot, value in self._flipped(high):
+            comparator = self.plan.comparator_of[slot]
+            threshold = comparator.on_above if value else comparator.off_below
+            change = high[comparator.a] - low[comparator.a]
+            shares.append((threshold - low[comparator.a]) / change if change else 0.5)
+        return math.ceil(min(shares) * length)
 
     def _commit(self, step: _Step) -> None:
         start = self.tick

@@ -20,7 +20,7 @@ from lumenstat.simulation.electrical.kept import Network
 from lumenstat.simulation.electrical.network import GROUND, Branch, load_amps
 from lumenstat.simulation.engines.model import FIGURES_EACH, EngineModel, EngineState
 from lumenstat.simulation.plan import Plan
-from lumenstat.simulation.steps import Steps
+from lumenstat.simulation.steps import Layout, Steps
 from lumenstat.simulation.turbine import Turbine
 
 OFF_VOLTS = -1000.0
@@ -50,6 +50,7 @@ class Conditions:
     apu_oiled: bool = True
     engines: tuple[EngineState, ...] = ()
     alignments: tuple[Alignment, ...] = ()
+    any_fuel: bool = False
 
 
 @dataclass(slots=True)
@@ -115,6 +116,7 @@ class Flows:
         self._starters = [(self.first_apu, apu.starter)] if apu else []
         self._starters += [(places[e.id], e.starter) for e in airframe.engines if e.starter is not None]
         self._grounds = len(electrical.ground_supplies)
+        self._no_fuel = [0.0] * len(self.engines)
         self.steps = self._make_steps()
         self.rebuild({})
 
@@ -140,7 +142,8 @@ class Flows:
                 stiff += [speeds[-1], speeds[-1] + 1]
         for at in speeds:
             tolerances += [(at, SPEED_TOLERANCE), (at + 1, CELSIUS_TOLERANCE)]
-        return Steps(lags, stiff, [2 * n for n in batteries], speeds, tolerances)
+        shares = tuple(2 * n for n in batteries)
+        return Steps(Layout(tuple(lags), tuple(stiff), shares, tuple(speeds), tuple(tolerances)))
 
     def rebuild(self, faults: Faults) -> None:
         """Make branches and batteries as they are with these faults."""
@@ -266,28 +269,37 @@ class Flows:
         volts, amps, g = solution.volts, solution.amps, self.groups
         loads = [watts / rated for watts, rated in zip(solution.source_watts, self._rated, strict=True)]
         shown = [v and v - d * load for v, d, load in zip(now.source_volts, self._droop, loads, strict=True)]
-        a = [tick / 100, *volts]
-        a += [shown[root] if root >= 0 else 0.0 for root in now.ac_root]
-        a += [now.source_hertz[root] if root >= 0 else 0.0 for root in now.ac_root]
-        a += [volts[node] for node in self._battery_nodes]
-        a += [-i for i in amps[: g.rectifiers]]
-        a += x[0 : self.first_target : 2]
-        a += [100 * load for load in loads]
-        a += shown[: self._grounds]
-        a += now.source_hertz[: self._grounds]
-        a += amps[g.supplies : g.diodes]
-        a += amps[g.rectifiers : g.supplies]
-        a += amps[g.diodes : g.starters]
-        a += amps[g.contactors :]
-        a += x[self.first_target :]
-        a += amps[g.starters : g.contactors]
-        at = self.first_engine
-        for engine, state in zip(self.engines, now.engines, strict=True):
-            a.append(engine.fuel_flow(x[at : at + FIGURES_EACH], state) if state.fuel else 0.0)
-            at += FIGURES_EACH
-        for alignment in now.alignments:
-            a += alignment_figures(alignment, tick)
-        return a + self._stores
+        shown.append(0.0)  # what hangs on no source (-1) has none
+        hertz = now.source_hertz
+        engines: list[float] = []
+        if now.any_fuel:
+            at = self.first_engine
+            for engine, state in zip(self.engines, now.engines, strict=True):
+                engines.append(engine.fuel_flow(x[at : at + FIGURES_EACH], state))
+                at += FIGURES_EACH
+        else:
+            engines = self._no_fuel
+        return [
+            tick / 100,
+            *volts,
+            *[shown[root] for root in now.ac_root],
+            *[hertz[root] if root >= 0 else 0.0 for root in now.ac_root],
+            *[volts[node] for node in self._battery_nodes],
+            *[-i for i in amps[: g.rectifiers]],
+            *x[0 : self.first_target : 2],
+            *[100 * load for load in loads],
+            *shown[: self._grounds],
+            *hertz[: self._grounds],
+            *amps[g.supplies : g.diodes],
+            *amps[g.rectifiers : g.supplies],
+            *amps[g.diodes : g.starters],
+            *amps[g.contactors :],
+            *x[self.first_target :],
+            *amps[g.starters : g.contactors],
+            *engines,
+            *[figure for alignment in now.alignments for figure in alignment_figures(alignment, tick)],
+            *self._stores,
+        ]
 
     def balance(self, solution: Solution, now: Conditions) -> list[float]:
         """Amps left over at every DC node; zero everywhere in a true solution."""

@@ -119,6 +119,7 @@ class Plan:
             self.starters.insert(0, airframe.apu.id)
         self.codes = self._codes()
         self.comparators = self._comparators()
+        self.comparator_of = {comparator.d: comparator for comparator in self.comparators}
         self.logic_source = self._logic_source()
         self.logic: Logic = self.function(self.logic_source, "logic")
         self.flipped: Flipped = self.function(self._flipped_source(), "flipped")

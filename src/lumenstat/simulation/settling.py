@@ -241,6 +241,7 @@ class Settler:
             apu_oiled=self.apu is None or not self.faults.has("apu_no_oil", self.apu.apu.id),
             engines=tuple(engine.state() for engine in self.engines),
             alignments=tuple(unit.alignment for unit in self.inertial),
+            any_fuel=any(engine.get("fuel") for engine in self.engines),
         )
 
     def _watts(self, answers: Answers, roots: list[int]) -> dict[str, float]:

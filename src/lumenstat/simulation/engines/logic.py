@@ -152,6 +152,7 @@ class EngineLogic:
             richness=active.get(("engine_hot", name), 1.0),
             oiled=not self._fault("engine_no_oil"),
             fuel=self.get("fuel"),
+            cranking=self.get("starter"),
             air=self.engine.air_starter is not None and self.get("starter"),
             governed=self._lever_percent(),
             output_share=0.0 if self._fault("engine_no_rotation") else share,

@@ -26,12 +26,18 @@ class EngineState:
     richness: float = 1.0
     oiled: bool = True
     fuel: bool = False
+    cranking: bool = False
     air: bool = False
     governed: float = 100.0
     output_share: float = 1.0
     pool_target: float = 0.0
     heat_target: float = 0.0
     motor_target: float = 0.0
+
+    @property
+    def still(self) -> bool:
+        """Whether nothing turns or lights it: an engine that stands cold stays so."""
+        return not (self.burning or self.cranking or self.pool_target or self.motor_target)
 
 
 class EngineModel:
@@ -45,6 +51,8 @@ class EngineModel:
         self.turbine: Turbine | None = None
         if engine.spool and engine.exhaust and engine.oil:
             self.turbine = Turbine(engine.spool, engine.exhaust, engine.oil, celsius, even=engine.kind == "piston")
+        self._rest = self.at_rest()
+        self._rest_slopes = [0.0] * STIFF_EACH if self.turbine else []
 
     @property
     def lags(self) -> list[float]:
@@ -71,6 +79,8 @@ class EngineModel:
 
     def rates(self, block: list[float], amps: float, psi: float, now: EngineState) -> tuple[list[float], list[float]]:
         """Rate or target of each figure, and how stiff speed and temperature are."""
+        if block == self._rest and now.still:
+            return self._rest, self._rest_slopes
         speed, celsius = block[0], block[1]
         turbine = self.turbine
         output = self._output_target(speed) * now.output_share
