@@ -28,7 +28,7 @@ class Chart:
             f'<text x="{LEFT + self.per_second * at}" y="400" text-anchor="middle">{at} s</text>'
             for at in range(0, round(seconds) + 1, every)
         ]
-        self.keys = 0
+        self.keys = LEFT
 
     def line(self, rows: Iterable[Row], begun: float, name: str, high: float, ink: str, dash: str = "") -> None:
         """One quantity, from `begun` seconds on, 0 to `high`."""
@@ -42,15 +42,15 @@ class Chart:
 
     def key(self, text: str, ink: str = INK) -> None:
         """Say what an ink means."""
-        self.parts.append(f'<text x="{LEFT + 190 * self.keys}" y="26" fill="{ink}" font-weight="700">{text}</text>')
-        self.keys += 1
+        self.parts.append(f'<text x="{self.keys}" y="26" fill="{ink}" font-weight="700">{text}</text>')
+        self.keys += 8 * len(text) + 14
 
     def svg(self, note: str = "") -> str:
         """The drawing."""
         return (
             '<svg xmlns="http://www.w3.org/2000/svg" width="1000" height="410" font-family="sans-serif" font-size="13">'
             f'<rect width="1000" height="410" fill="#faf7f0"/><path d="M60 380H960M60 40V380" stroke="{INK}"/>'
-            f'<text x="640" y="26">{note}</text>{"".join(self.parts)}</svg>'
+            f'<text x="985" y="26" text-anchor="end" font-size="12">{note}</text>{"".join(self.parts)}</svg>'
         )
 
 
