@@ -158,6 +158,10 @@ def score(exercise: Path, log: Path, as_json: Json = False) -> None:
     for row in ledger.items:
         at = "" if row.at is None else f"{row.at:8.2f} s"
         typer.echo(f"  {row.verdict:<14} {row.item:<18} {at:>10}  {row.earned:g}/{row.possible:g}  {row.says}")
+    if ledger.time is not None:
+        typer.echo(f"  time: {ledger.time.used:.1f} s used, {ledger.time.needed:.1f} s needed")
+        for lost in ledger.time.lost:
+            typer.echo(f"    {lost.says}")
     for extra in ledger.extras:
         typer.echo(f"  extra, {extra.effect}: {extra.t:.2f} s  {extra.says}")
 

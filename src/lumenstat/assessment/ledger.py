@@ -72,6 +72,22 @@ class Points(Row):
     possible: float
 
 
+class Lost(Row):
+    """Seconds lost, with the item at which they were."""
+
+    seconds: float
+    says: str
+    item: str | None = None
+
+
+class TimeUse(Row):
+    """Seconds used and needed; the losses add up to the difference."""
+
+    used: float
+    needed: float
+    lost: tuple[Lost, ...]
+
+
 class Ledger(Row):
     """A judged run."""
 
@@ -84,5 +100,6 @@ class Ledger(Row):
     extras: tuple[ExtraRow, ...]
     limits: tuple[LimitRow, ...]
     ended_at: float
+    time: TimeUse | None = None
     digest: str
     engine: str

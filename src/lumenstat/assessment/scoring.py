@@ -9,8 +9,9 @@ from decimal import ROUND_HALF_UP, Decimal
 from lumenstat import ENGINE_VERSION
 from lumenstat.assessment.attempts import Attempt, Reader, right_branch
 from lumenstat.assessment.extras import judge_extras
-from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Outcome, Points, Verdict
+from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Outcome, Points, TimeUse, Verdict
 from lumenstat.assessment.matching import Candidate, best_reading
+from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
@@ -179,9 +180,15 @@ class _Judge:
             extras=extras,
             limits=limits,
             ended_at=self.flight.end / 100,
+            time=self._time(),
             digest=self.bundle.digest,
             engine=ENGINE_VERSION,
         )
+
+    def _time(self) -> TimeUse | None:
+        slipped = frozenset(n for n, wrong in self.wrong.items() if any(w.slip for w in wrong))
+        done = {**self.misplaced, **self.kept}
+        return time_use(self.bundle, self.procedure, done, slipped, self.flight.end)
 
     def _row(self, step: Step) -> ItemRow:
         item, number = step.item, step.number

@@ -7,7 +7,7 @@ from typing import ClassVar
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
-from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Points
+from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Lost, Points, TimeUse
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
@@ -20,6 +20,8 @@ from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import SignedIn
 
 router = APIRouter()
+
+LOSSES_SHOWN = 5
 
 OUTCOME_WORDS = {"pass": "Passed", "held": "Held", "fail": "Not passed", "unfinished": "Unfinished"}
 VERDICT_WORDS = {
@@ -78,6 +80,8 @@ class DebriefContext(Context):
     extras: tuple[ExtraRow, ...]
     limits: tuple[LimitRow, ...]
     ended_at: float
+    time: TimeUse | None
+    worst_losses: tuple[Lost, ...]
     timeline: Timeline
     engine: str
     digest: str
@@ -142,10 +146,22 @@ def debrief_context(run: Run, bundle: Bundle, ledger: Ledger, trace: Trace) -> D
         extras=ledger.extras,
         limits=ledger.limits,
         ended_at=ledger.ended_at,
+        time=ledger.time,
+        worst_losses=_worst(ledger),
         timeline=lay_out(trace, ledger, procedure),
         engine=ledger.engine,
         digest=ledger.digest,
     )
+
+
+def _worst(ledger: Ledger) -> tuple[Lost, ...]:
+    """The losses that are worth a word, longest first; the rest as one line, so that they add up."""
+    if ledger.time is None:
+        return ()
+    ranked = sorted(ledger.time.lost, key=lambda lost: -lost.seconds)
+    shown, rest = ranked[:LOSSES_SHOWN], ranked[LOSSES_SHOWN:]
+    left = sum(lost.seconds for lost in rest)
+    return (*shown, Lost(seconds=left, says=f"{left:.1f} s in {len(rest)} smaller pieces.")) if rest else tuple(shown)
 
 
 def _reason(ledger: Ledger, mark: float) -> str:

@@ -1,0 +1,81 @@
+"""Where the time went: what the exercise needs at its shortest, what was used, and by which item the rest was lost.
+
+How far behind the perfect flight somebody is when an item is done is its lag. Lag that a later wait swallows costs
+nothing; what is lost at an item is the lag that it adds and that lasts to the end. So the losses add up exactly to the
+difference between used and needed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import lru_cache
+
+from lumenstat.assessment.attempts import Attempt
+from lumenstat.assessment.ledger import Lost, TimeUse
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import WaitItem
+from lumenstat.documents.procedure import Procedure
+from lumenstat.rehearsal.perfect import Rehearsal, rehearse
+
+FINISH = -1
+
+
+def time_use(
+    bundle: Bundle, procedure: Procedure, done: Mapping[int, Attempt], slipped: frozenset[int], end: int
+) -> TimeUse | None:
+    """The time block of a run; None where the model itself cannot fly the exercise. `end` and losses are in ticks."""
+    perfect = perfect_flight(bundle)
+    if not perfect.ok:
+        return None
+    planned = {act.item: act.ends for act in perfect.acts}
+    needed = perfect.events[-1].tick
+    steps = sorted((attempt.tick, attempt.index, number) for number, attempt in done.items())
+    names = [step.item.id for step in procedure.steps]
+    marks = [(tick, number, planned[names[number]]) for tick, _, number in steps if names[number] in planned]
+    marks.append((end, FINISH, needed))
+    lasting, least = [], end - needed
+    for tick, number, due in reversed(marks):
+        least = min(least, tick - due)
+        lasting.append((number, tick, max(0, least)))
+    lost, behind, before = [], 0, FINISH
+    for number, tick, lag in reversed(lasting):
+        if lag > behind:
+            lost.append(_lost(procedure, number, before, lag - behind, tick, slipped))
+        behind, before = max(behind, lag), number
+    if end < needed:
+        lost = [
+            Lost(seconds=(end - needed) / 100, says="Quicker than a brisk hand in the order of the card.", item=None)
+        ]
+    return TimeUse(used=end / 100, needed=needed / 100, lost=tuple(lost))
+
+
+def _lost(procedure: Procedure, number: int, before: int, ticks: int, tick: int, slipped: frozenset[int]) -> Lost:
+    seconds = ticks / 100
+    if number == FINISH:
+        return Lost(seconds=seconds, says=f"{seconds:.1f} s between the last item and Finish.", item=None)
+    item = procedure.steps[number].item
+    name = f"'{item.challenge}'"
+    if number in slipped:
+        says = f"{seconds:.1f} s until {name} was right, at {tick / 100:.1f} s."
+    elif isinstance(item, WaitItem):
+        says = f"{seconds:.1f} s until {name} was answered, at {tick / 100:.1f} s."
+    elif before == FINISH:
+        says = f"{seconds:.1f} s before the first item, {name}."
+    else:
+        last = procedure.steps[before].item.challenge
+        says = f"{seconds:.1f} s between '{last}' and {name}, done at {tick / 100:.1f} s."
+    return Lost(seconds=seconds, says=says, item=item.id)
+
+
+@lru_cache(maxsize=16)
+def _flown(digest: str, canonical: str) -> Rehearsal:
+    del digest
+    return rehearse(Bundle.from_canonical_json(canonical))
+
+
+def perfect_flight(bundle: Bundle) -> Rehearsal:
+    """The perfect flight of an exercise, flown once in this process."""
+    return _flown(bundle.digest, bundle.canonical_json)
+
+
+__all__ = ["perfect_flight", "time_use"]
