@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 
 from playwright.sync_api import Page
@@ -33,7 +34,9 @@ class Station:
         try:
             self.at(item, seconds=0.5)
         except NotThere:
-            self.page.click(f'[data-turn="{item}"]')
+            # It may come up by itself between the look and the click; then there is no line left to click.
+            with contextlib.suppress(NotThere):
+                self.page.click(f'[data-turn="{item}"]', timeout=3000)
             self.at(item)
 
     def answer(self, item: str) -> None:

@@ -98,3 +98,50 @@ def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: st
         assert slips == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         assert ines.locator("[data-limits] [data-limit]").count() == 0
+
+
+def test_guided_shows_each_part_and_goes_on_when_told(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        odile.goto(f"{server.address}/exercises/guided-power-up")
+        odile.select_option("#trainee", label="Ines Okafor-Lund")
+        odile.click("button:has-text('Start the exercise')")
+        odile.wait_for_url("**/station")
+        ines.goto(odile.url)
+        s = Station(ines)
+        for item in ("log", "outside"):
+            s.answer(item)
+        s.at("hydraulic-pump")
+        ines.wait_for_selector('.guided[data-part="hydraulic_pump"]')
+        ines.keyboard.press(".")
+        assert ines.evaluate("document.activeElement.dataset.control") == "hydraulic_pump"
+        s.move("battery_main", "ON")
+        ines.wait_for_selector("[data-item='hydraulic-pump'] [data-word]:has-text(\"That is 'Main battery'\")")
+        s.move("battery_main", "OFF")
+        s.see("hydraulic-pump", hydraulic_pump="OFF")
+        ines.wait_for_selector('[data-continue="hydraulic-pump"]:not([hidden])')
+        ines.keyboard.press("Enter")
+        s.at("flap-lever")
+        for item, control, position in (("flap-lever", "flap_lever", "0"), ("gear-lever", "gear_lever", "DOWN")):
+            s.see(item, **{control: position})
+            ines.click(f'[data-continue="{item}"]')
+        s.at("fuel-levers")
+        assert ines.locator('[data-deck-page="1"]').is_visible()
+        assert ines.locator(".guided").count() == 2
+        ines.click('[data-item="wipers"] [data-turn]')
+        assert ines.locator('[data-item="fuel-levers"][data-state="current"]').count() == 1
+
+
+def test_a_flow_is_done_on_the_deck_before_its_check_is_read(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        odile.goto(f"{server.address}/exercises/full-start-by-flows")
+        odile.select_option("#trainee", label="Ines Okafor-Lund")
+        odile.click("button:has-text('Start the exercise')")
+        odile.wait_for_url("**/station")
+        ines.goto(odile.url)
+        ines.wait_for_selector('[data-flow="safety-flow"]:not([hidden])')
+        assert not ines.locator('[data-section="safety-flow"]').is_visible()
+        ines.click('[data-flow-done="safety-flow"]')
+        s = Station(ines)
+        s.at("outside")
+        s.answer("outside")
+        s.at("hydraulics")

@@ -13,9 +13,9 @@ from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRo
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, SetItem, VerifyItem, WaitItem
+from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
-from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of
+from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of, watched_texts
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.documents.values import position_text
 from lumenstat.errors import ActionRefused, LogError
@@ -38,31 +38,13 @@ def score(bundle: Bundle, log: RunLog) -> Judged:
     if log.exercise != bundle.exercise.id:
         raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
     procedure = procedure_of(bundle)
-    texts = list(dict.fromkeys(_expressions(procedure)))
+    texts = list(watched_texts(procedure))
     try:
         flight = fly(bundle, log.events, texts)
     except ActionRefused as error:
         raise LogError(f"does something this aircraft cannot do: {error}") from None
     judge = _Judge(bundle, procedure, flight, log.events[: len(flight.moments)], texts)
     return Judged(judge.ledger(), flight)
-
-
-def _expressions(procedure: Procedure) -> Iterator[str]:
-    for step in procedure.steps:
-        item = step.item
-        if item.applies_when is not None:
-            yield item.applies_when
-        match item:
-            case WaitItem():
-                yield item.until
-            case HoldItem() if item.watch is not None:
-                yield item.watch
-            case CheckItem() if item.moment is not None:
-                yield item.moment.when
-            case DecideItem():
-                yield from (branch.when for branch in item.branches)
-            case _:
-                pass
 
 
 @dataclass

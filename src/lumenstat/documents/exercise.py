@@ -167,7 +167,7 @@ class Exercise(Written):
     start: Start
     papers: tuple[Paper, ...] = ()
     faults: tuple[Fault, ...] = ()
-    assist: Literal["coached", "examined"] = "examined"
+    assist: Literal["guided", "coached", "examined"] = "examined"
     time_lapse: Literal["off", "waits", "free"] = "off"
     ends_when: ExpressionText | None = None
     minutes_at_most: Annotated[Positive, Field(le=240)]

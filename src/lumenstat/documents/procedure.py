@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 from lumenstat.documents.checklist import (
+    CheckItem,
     Checklist,
     ControlItem,
     DecideItem,
+    HoldItem,
     Item,
     PaperValue,
     Section,
@@ -127,3 +129,26 @@ def target_of(item: ControlItem, papers: dict[str, float | str]) -> str:
         value = papers[item.to.paper]
         return f"{value:g}" if isinstance(value, int | float) else value
     return item.to
+
+
+def watched_texts(procedure: Procedure) -> tuple[str, ...]:
+    """Every expression that decides what happens in a procedure, each once."""
+    return tuple(dict.fromkeys(_texts(procedure)))
+
+
+def _texts(procedure: Procedure) -> Iterator[str]:
+    for step in procedure.steps:
+        item = step.item
+        if item.applies_when is not None:
+            yield item.applies_when
+        match item:
+            case WaitItem():
+                yield item.until
+            case HoldItem() if item.watch is not None:
+                yield item.watch
+            case CheckItem() if item.moment is not None:
+                yield item.moment.when
+            case DecideItem():
+                yield from (branch.when for branch in item.branches)
+            case _:
+                pass

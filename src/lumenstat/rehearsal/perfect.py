@@ -7,7 +7,7 @@ measured on a first flight in the order of the checklist.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from lumenstat.documents.bundles import Bundle
@@ -20,7 +20,7 @@ from lumenstat.documents.checklist import (
     RequestItem,
     WaitItem,
 )
-from lumenstat.documents.procedure import Procedure, Step, procedure_of
+from lumenstat.documents.procedure import Procedure, Step, procedure_of, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.hands import Hands
 
@@ -63,25 +63,6 @@ def rehearse(bundle: Bundle) -> Rehearsal:
     return second if second.ok and second.ready_at <= first.ready_at else first
 
 
-def watched_texts(procedure: Procedure) -> Iterator[str]:
-    """Every expression that decides what happens in a procedure."""
-    for step in procedure.steps:
-        item = step.item
-        if item.applies_when is not None:
-            yield item.applies_when
-        match item:
-            case WaitItem():
-                yield item.until
-            case HoldItem() if item.watch is not None:
-                yield item.watch
-            case CheckItem() if item.moment is not None:
-                yield item.moment.when
-            case DecideItem():
-                yield from (branch.when for branch in item.branches)
-            case _:
-                pass
-
-
 def _tails(procedure: Procedure, flight: Rehearsal) -> dict[int, int]:
     """By step: ticks of work and waiting that hang on it, itself included."""
     lasted = {act.item: act.ends - act.free for act in flight.acts}
@@ -106,7 +87,7 @@ class _Flier:
     hopeless: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
-        texts = tuple(dict.fromkeys(watched_texts(self.procedure)))
+        texts = watched_texts(self.procedure)
         self.hands = Hands(self.bundle, self.procedure, texts)
         self.acts: list[Acted] = []
 

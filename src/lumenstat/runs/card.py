@@ -19,15 +19,24 @@ from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 
+FLOW_DONE = "flow done: "
+"""The trainee's note that a section's flow is done, before the section's id."""
+
 
 @dataclass
 class Card:
     """Which items were answered, in whatever way, and which one lies open.
 
-    After an answer the next unanswered item below it lies open; a skipped one comes up again at the end.
+    After an answer the next unanswered item below it lies open; a skipped one comes up again at the end. A section of
+    flows is done from memory first: its items come up once the trainee says that the flow is done. A guided card keeps
+    to its order, and an item is answered when it is there (`right`) and the trainee says so.
     """
 
     procedure: Procedure
+    guided: bool = False
+    right: set[str] = field(default_factory=set)
+    passed_over: set[str] = field(default_factory=set)
+    flows_done: set[str] = field(default_factory=set)
     answered: set[str] = field(default_factory=set)
     branches: dict[str, str] = field(default_factory=dict)
     hints: dict[str, int] = field(default_factory=dict)
@@ -41,12 +50,33 @@ class Card:
         return [
             step.item
             for step in self.procedure.steps
-            if step.branch is None or self.branches.get(step.branch[0]) == step.branch[1]
+            if (step.branch is None or self.branches.get(step.branch[0]) == step.branch[1])
+            and step.item.id not in self.passed_over
         ]
 
     @property
+    def flow(self) -> str | None:
+        """The section whose flow is to be done from memory now."""
+        item = self._next
+        if item is None or self.guided:
+            return None
+        section = self.procedure.sections[self.procedure.by_id[item.id].section]
+        return section.id if section.style == "flow-then-check" and section.id not in self.flows_done else None
+
+    @property
+    def ready(self) -> str | None:
+        """The open item of a guided card if it is there and only has to be left."""
+        item = self.current
+        waits = self.guided and item is not None and not isinstance(item, WaitItem | ConfirmItem)
+        return item.id if waits and item is not None and item.id in self.right else None
+
+    @property
     def current(self) -> Item | None:
-        """The item that lies open: the one chosen, or else the next that is not answered."""
+        """The item that lies open: the one chosen, or else the next that is not answered; none during a flow."""
+        return None if self.flow is not None else self._next
+
+    @property
+    def _next(self) -> Item | None:
         if self.chosen is not None and self.chosen not in self.answered:
             return self.procedure.by_id[self.chosen].item
         items = self.items
@@ -55,7 +85,7 @@ class Card:
 
     def open(self, item_id: str) -> bool:
         """Turn to an item; False where there is none."""
-        if item_id not in self.procedure.by_id:
+        if item_id not in self.procedure.by_id or self.guided:
             return False
         self.chosen = item_id
         return True
@@ -65,6 +95,12 @@ class Card:
         if event.verb == "hint":
             hinted = str(event.args["item"])
             self.hints[hinted] = max(self.hints.get(hinted, 0), int(event.args["level"]))
+            return
+        if event.verb == "note":
+            self._note_flow(str(event.args["text"]))
+            return
+        if self.guided:
+            self._note_guided(event)
             return
         current = self.current
         order = [*([current] if current else []), *self.items]
@@ -76,9 +112,33 @@ class Card:
                     self.chosen = None
                 return
 
+    def _note_flow(self, text: str) -> None:
+        for section in self.procedure.sections:
+            if text == f"{FLOW_DONE}{section.id}":
+                self.flows_done.add(section.id)
+
+    def _note_guided(self, event: LogEvent) -> None:
+        """Leave the open item when it is there and the trainee says so."""
+        item = self._next
+        if item is None:
+            return
+        if event.verb == "decide" and event.args["item"] == item.id:
+            self.branches[item.id] = str(event.args["branch"])
+        says_so = event.verb in ("respond", "confirm") and event.args["item"] == item.id
+        if says_so and item.id in self.right:
+            self.answered.add(item.id)
+            self.last = item.id
+
+    def _in_flow(self, item: Item) -> bool:
+        return self.procedure.sections[self.procedure.by_id[item.id].section].style == "flow-then-check"
+
     def _answers(self, item: Item, event: LogEvent) -> bool:
         args = event.args
         match item, event.verb:
+            case SetItem(), "respond":
+                return self._in_flow(item) and bool(args["item"] == item.id)
+            case SetItem(), "set" if self._in_flow(item):
+                return False  # done in the flow; the check comes after it
             case SetItem(), "set":
                 right = str(position_text(args["to"])) == target_of(item, self.procedure.papers)
                 return right and self._part(item, str(args["control"]))

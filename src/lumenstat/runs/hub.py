@@ -51,6 +51,7 @@ class _Open:
     viewers: set[Viewer] = field(default_factory=set)
     shown: dict[str, Discrete | None] = field(default_factory=dict)
     crew_shown: int = 0
+    words_shown: int = 0
     heartbeat: int = 0
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
 
@@ -91,7 +92,7 @@ class Hub:
             bundle = Bundle.from_canonical_json(run.exercise.content)
             live = LiveRun(run_id, bundle, [event for event, _ in events], run.tick)
             client_ids = {client: number for number, (_, client) in enumerate(events) if client}
-            found = self.open_runs[run_id] = _Open(live, len(events), client_ids)
+            found = self.open_runs[run_id] = _Open(live, len(events), client_ids, words_shown=len(live.words))
             if live.finished and run.state != "ended":
                 self._end(found)
         return found
@@ -103,7 +104,7 @@ class Hub:
         found.viewers.add(viewer)
         found.live.advance()
         state = found.live.state()
-        frame = self._frame(found, state) | {"whole": True, "crew": _crew(found.live, 0)}
+        frame = self._frame(found, state) | {"whole": True, "crew": _crew(found.live, 0), "words": []}
         return viewer, frame
 
     def leave(self, run_id: str, viewer: Viewer) -> None:
@@ -204,6 +205,8 @@ class Hub:
                 "answered": sorted(card.answered),
                 "items": [item.id for item in card.items],
                 "hints": card.hints,
+                "ready": card.ready,
+                "flow": card.flow,
             },
         }
 
@@ -214,8 +217,10 @@ class Hub:
         state = found.live.state()
         changed = {name: value for name, value in state.items() if found.shown.get(name, found) != value}
         found.shown = state
-        frame = self._frame(found, changed) | {"whole": False, "crew": _crew(found.live, found.crew_shown)}
-        found.crew_shown = len(found.live.aircraft.crew)
+        words = [word.says for word in found.live.words[found.words_shown :]]
+        new = {"whole": False, "crew": _crew(found.live, found.crew_shown), "words": words}
+        frame = self._frame(found, changed) | new
+        found.crew_shown, found.words_shown = len(found.live.aircraft.crew), len(found.live.words)
         for viewer in found.viewers:
             viewer.send(frame)
 

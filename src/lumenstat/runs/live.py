@@ -7,13 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import WaitItem
-from lumenstat.documents.procedure import procedure_of
+from lumenstat.documents.checklist import ConfirmItem, WaitItem
+from lumenstat.documents.procedure import procedure_of, watched_texts
 from lumenstat.documents.runlog import LogEvent, check_args
 from lumenstat.errors import ActionRefused
-from lumenstat.runs.card import Card
+from lumenstat.runs.card import FLOW_DONE, Card
 from lumenstat.runs.clock import RATES, Clock
+from lumenstat.runs.coach import Coach, Word
 from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.simulation.flight import Moment
 from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Watch
 
@@ -32,6 +34,7 @@ TRAINEE_VERBS = frozenset(
         "request",
         "hint",
         "rate",
+        "note",
         "finish",
     }
 )
@@ -54,14 +57,19 @@ class LiveRun:
         self.bundle = bundle
         self.clock = Clock()
         self.aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
-        self.card = Card(procedure_of(bundle))
+        procedure = procedure_of(bundle)
+        self.guided = bundle.exercise.assist == "guided"
+        self.card = Card(procedure, self.guided)
+        self.coach = Coach(bundle, procedure) if bundle.exercise.assist != "examined" else None
         self.log: list[LogEvent] = []
         self.finished = False
         self.called: set[str] = set()
+        self._called_out: list[str] = []
         waits = [step.item for step in self.card.procedure.steps if isinstance(step.item, WaitItem)]
-        self._until = {item.id: n for n, item in enumerate(waits)}
-        self._ends = len(waits) if bundle.exercise.ends_when is not None else None
-        texts = [item.until for item in waits]
+        texts = list(watched_texts(procedure))
+        self._numbers = {text: n for n, text in enumerate(texts)}
+        self._until = {item.id: self._numbers[item.until] for item in waits}
+        self._ends = len(texts) if bundle.exercise.ends_when is not None else None
         if bundle.exercise.ends_when is not None:
             texts.append(bundle.exercise.ends_when)
         self.watch = Watch(self.aircraft, texts)
@@ -135,6 +143,8 @@ class LiveRun:
         if verb not in allowed:
             raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
         checked = check_args(verb, args)
+        if verb == "note" and by != "instructor" and not checked["text"].startswith(FLOW_DONE):
+            raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
         self._check(verb, checked)
         tick = max(self.clock.now(), self.aircraft.tick)
         if self.clock.rate > 1 and verb not in ("rate", "hint", "note"):
@@ -144,32 +154,68 @@ class LiveRun:
         self.aircraft.arrive(tick)
         event = LogEvent(tick, by, verb, checked)
         self._apply(event)
+        number = len(self.log) - 1
+        self._record_called_out(tick)
         self.clock.start()
         if self.finished:
             self.clock.stop()
-        return Applied(event, len(self.log) - 1)
+        return Applied(event, number)
 
     def _check(self, verb: str, args: dict[str, Any]) -> None:
         if "item" in args and args["item"] not in self.card.procedure.by_id:
             raise ActionRefused(f"There is no item {args['item']!r} on this card.")
+        if self.guided and verb in ("respond", "confirm"):
+            self._check_said(args["item"])
         if verb == "rate" and args["times"] not in self.rates_allowed():
             raise ActionRefused("Time-lapse runs only while there is nothing to do but wait.")
         if verb == "hint":
             item = self.card.procedure.by_id[args["item"]].item
-            if self.bundle.exercise.assist != "coached" or args["level"] > len(item.hints):
+            if self.bundle.exercise.assist == "examined" or args["level"] > len(item.hints):
                 raise ActionRefused("There is no such hint here.")
         if verb == "decide":
             branches = [b.id for b in getattr(self.card.procedure.by_id[args["item"]].item, "branches", ())]
             if args["branch"] not in branches:
                 raise ActionRefused(f"That decision has no branch {args['branch']!r}; it has {', '.join(branches)}.")
 
+    def _check_said(self, item_id: str) -> None:
+        """A guided exercise goes on only when the step is truly there."""
+        item = self.card.current
+        if item is None or item.id != item_id:
+            raise ActionRefused("Another step is open; this one has its turn later.")
+        if isinstance(item, WaitItem) and not self.watch.now()[self._until[item.id]]:
+            raise ActionRefused(f"It is not there yet. {item.good or item.response}.")
+        if not isinstance(item, WaitItem | ConfirmItem) and item.id not in self.card.right:
+            raise ActionRefused(f"'{item.challenge}' is not done yet: {item.response}.")
+
     def _apply(self, event: LogEvent) -> None:
+        state = self.aircraft.state() if self.coach else {}
+        flags, said = self.watch.now(), len(self.aircraft.crew)
         carry_out(self.aircraft, event)
+        accepted = event.verb != "request" or len(self.aircraft.crew) <= said + 1
+        if self.coach is not None and event.by != "instructor":
+            moment = Moment(len(self.coach.moments), event, state, flags, accepted)
+            self.card.right = self.coach.right
+            words = self.coach.note(moment, self.card.current, self.card.answered)
+            self._called_out = [word.says for word in words] if self.guided else []
         if event.verb == "rate":
             self.clock.set_rate(int(event.args["times"]), max(event.tick, self.aircraft.tick))
         if event.verb == "call":
             self._note_called(str(event.args["instrument"]))
         self._append(event)
+        self._pass_over()
+
+    def _record_called_out(self, tick: int) -> None:
+        """What was called out at a guided station stands in its log."""
+        for says in self._called_out:
+            self._append(LogEvent(tick, "instructor", "note", {"text": f"called out: {says}"}))
+        self._called_out = []
+
+    def _pass_over(self) -> None:
+        """A guided card passes over what does not apply now."""
+        while self.guided and (item := self.card.current) is not None:
+            if item.applies_when is None or self.watch.now()[self._numbers[item.applies_when]]:
+                return
+            self.card.passed_over.add(item.id)
 
     def _append(self, event: LogEvent) -> LogEvent:
         self.log.append(event)
@@ -189,6 +235,11 @@ class LiveRun:
         if shown is not None and shown.startswith("battery."):
             batteries = {b.id: b.bus for b in self.bundle.airframe.electrical.batteries}
             self.called.add(batteries[shown.split(".")[1]])
+
+    @property
+    def words(self) -> Sequence[Word]:
+        """What was said to the trainee so far."""
+        return self.coach.words if self.coach else ()
 
     # ---- looking -------------------------------------------------------------------------------------------
 

@@ -23,7 +23,7 @@ from lumenstat.web.security import SignedIn
 
 router = APIRouter()
 
-KEYS = "GJKLBNMTUVWXYZREQ"
+KEYS = "GJKLBNMTUVWXZREQ"
 """Letters for requests to the ground crew; the others are keys of the station itself."""
 
 FIRST_PAGE = "Power and systems"
@@ -36,14 +36,18 @@ class CardItem(Context):
     item: Item
     section: int
     controls: tuple[Control, ...]
+    parts: tuple[str, ...]
+    line: bool
+    in_flow: bool
 
 
 class CardSection(Context):
     """One section of the card."""
 
     number: int
+    id: str
     title: str
-    style: str
+    flow: bool
     items: tuple[CardItem, ...]
 
 
@@ -172,13 +176,17 @@ def _sections(bundle: Bundle) -> list[CardSection]:
     return [
         CardSection(
             number=number + 1,
+            id=section.id,
             title=section.title,
-            style=section.style,
+            flow=section.style == "flow-then-check" and bundle.exercise.assist != "guided",
             items=tuple(
                 CardItem(
                     number=step.number + 1,
                     item=step.item,
                     section=number + 1,
+                    parts=_parts(step.item),
+                    line=section.line_after == step.item.id,
+                    in_flow=section.style == "flow-then-check" and bundle.exercise.assist != "guided",
                     controls=tuple(
                         controls[name]
                         for name in (step.item.all_controls if isinstance(step.item, ControlItem) else ())
@@ -190,6 +198,14 @@ def _sections(bundle: Bundle) -> list[CardSection]:
         )
         for number, section in enumerate(procedure.sections)
     ]
+
+
+def _parts(item: Item) -> tuple[str, ...]:
+    """The parts of the deck that an item is about."""
+    if isinstance(item, ControlItem):
+        return item.all_controls
+    part = getattr(item, "control", None) or getattr(item, "instrument", None)
+    return (part,) if part else ()
 
 
 def _services(airframe: Airframe) -> list[ServiceButton]:

@@ -11,7 +11,9 @@ export class Card {
   clicked(event) {
     const target = event.target.closest("button");
     if (!target) return;
-    const { turn, answer, see, locate, hint } = target.dataset;
+    const { turn, answer, see, locate, hint, flowDone } = target.dataset;
+    if (target.dataset.continue) return this.answer();
+    if (flowDone) return this.station.act("note", { text: `flow done: ${flowDone}` });
     if (turn) this.station.turnTo(turn);
     else if (answer) this.answer();
     else if (see) this.see(target, see);
@@ -33,10 +35,11 @@ export class Card {
   answer() {
     const item = this.open;
     if (!item || !this.station.mayFly) return;
+    if (this.ready === item.dataset.item) return this.station.act("respond", { item: this.ready });
     const id = item.dataset.item;
     const kind = item.dataset.kind;
     if (kind === "confirm") this.station.act("confirm", { item: id });
-    else if (kind === "wait") this.station.act("respond", { item: id });
+    else if (kind === "wait" || (kind === "set" && item.querySelector("[data-answer]"))) this.station.act("respond", { item: id });
     else if (kind === "decide") {
       const chosen = item.querySelector("input:checked");
       if (chosen) this.station.act("decide", { item: id, branch: chosen.value });
@@ -79,6 +82,8 @@ export class Card {
 
   paint(card) {
     this.hints = card.hints;
+    this.ready = card.ready;
+    this.paintFlow(card.flow);
     const shown = new Set(card.items);
     const answered = new Set(card.answered);
     for (const [id, element] of this.items) {
@@ -86,11 +91,13 @@ export class Card {
       const state = id === card.current ? "current" : answered.has(id) ? "answered" : "open";
       if (element.dataset.state !== state) element.dataset.state = state;
     }
+    for (const button of this.root.querySelectorAll("[data-continue]")) button.hidden = button.dataset.continue !== card.ready;
     for (const [id, level] of Object.entries(card.hints)) this.paintHints(id, level);
     this.root.querySelector("[data-answered]").textContent = answered.size;
-    this.root.querySelector("[data-all-answered]").hidden = card.current !== null;
+    this.root.querySelector("[data-all-answered]").hidden = card.current !== null || card.flow !== null;
     if (card.current !== this.current) {
       this.current = card.current;
+      this.station.guide(this.open);
       this.station.deck.showPicked(null);
       const open = this.open;
       if (open) {
@@ -99,6 +106,27 @@ export class Card {
         list.scrollTo({ top: Math.max(0, above) });
       }
     }
+  }
+
+  paintFlow(flow) {
+    for (const panel of this.root.querySelectorAll("[data-flow]")) {
+      panel.hidden = panel.dataset.flow !== flow;
+      if (flow === panel.dataset.flow && this.flow !== flow) panel.scrollIntoView({ block: "nearest" });
+    }
+    for (const list of this.root.querySelectorAll("[data-section]")) list.hidden = list.dataset.section === flow;
+    this.flow = flow;
+  }
+
+  say(words) {
+    const line = this.open?.querySelector("[data-word]");
+    if (!line || !words.length) return;
+    line.textContent = words.at(-1);
+    line.hidden = false;
+  }
+
+  toggleWhy() {
+    const why = this.open?.querySelector("[data-why]");
+    if (why) why.open = !why.open;
   }
 
   paintLeft(state) {

@@ -225,6 +225,13 @@ export class Deck {
     setTimeout(() => parts.forEach((part) => part.classList.remove("found")), 4000);
   }
 
+  guide(names) {
+    for (const part of this.root.querySelectorAll(".guided")) part.classList.remove("guided");
+    const parts = names.map((name) => this.root.querySelector(`[data-part="${name}"]`)).filter(Boolean);
+    this.reveal(parts[0]);
+    for (const part of parts) part.classList.add("guided");
+  }
+
   showPicked(name) {
     if (name) this.reveal(this.instruments.get(name));
     for (const [id, element] of this.instruments) element.classList.toggle("picked", id === name);

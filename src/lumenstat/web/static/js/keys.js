@@ -6,7 +6,7 @@ export function bindKeys(station) {
     if (event.key === "Enter") {
       const elsewhere = event.target.closest("[data-deck], footer, header") || event.target.matches("select");
       const button = event.target.closest("button");
-      if (elsewhere || (button && !button.dataset.answer)) return;
+      if (elsewhere || (button && !button.dataset.answer && !station.card.ready)) return;
       event.preventDefault();
       station.card.answer();
       return;
@@ -14,6 +14,8 @@ export function bindKeys(station) {
     if (typing) return;
     const act = {
       f: () => station.dialogs.open("find"),
+      y: () => station.card.toggleWhy(),
+      ".": () => station.guided?.length && station.deck.locate(station.guided),
       d: () => station.deck.turnOn(),
       o: () => station.dialogs.open("papers"),
       "?": () => station.dialogs.open("keys"),

@@ -55,8 +55,17 @@ class Station {
     this.riser.paint(this.state);
     this.card.paint(frame.card);
     this.card.paintLeft(this.state);
+    for (const word of frame.words) this.say(word);
+    this.card.say(frame.words);
     this.crew.paint(frame.crew, this.state, frame.whole);
     this.paintClock(frame);
+  }
+
+  // Guided: the part of the open step is lit up, on whichever page of the deck it stands.
+  guide(item) {
+    if (this.root.dataset.assist !== "guided") return;
+    this.guided = item?.dataset.parts ? item.dataset.parts.split("|") : [];
+    this.deck.guide(this.guided);
   }
 
   paintClock(frame) {

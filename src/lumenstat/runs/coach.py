@@ -1,0 +1,90 @@
+"""Says at once what an action was worth: for the guided and the coached exercise. It reads like the judge does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lumenstat.assessment.attempts import Attempt, Reader
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import Item
+from lumenstat.documents.procedure import Procedure, Step, watched_texts
+from lumenstat.simulation.flight import Moment
+
+ACTING = ("set", "press", "request")
+
+
+@dataclass(frozen=True)
+class Word:
+    """One thing said to the trainee, at a tick, about an item or about none."""
+
+    tick: int
+    says: str
+    item: str | None = None
+
+
+class Coach:
+    """Watches the moments of a live run. `right` holds the items whose latest attempt was right."""
+
+    def __init__(self, bundle: Bundle, procedure: Procedure) -> None:
+        self.procedure = procedure
+        self.moments: list[Moment] = []
+        self.words: list[Word] = []
+        self.right: set[str] = set()
+        numbers = {text: n for n, text in enumerate(watched_texts(procedure))}
+        self.reader = Reader(procedure, bundle.airframe, self.moments, numbers)
+
+    def note(self, moment: Moment, current: Item | None, answered: set[str]) -> list[Word]:
+        """Take a moment in; gives what is to be said about it."""
+        self.moments.append(moment)
+        found = [
+            (step, attempt) for step in self.procedure.steps if (attempt := self._attempt(step, moment)) is not None
+        ]
+        for step, attempt in found:
+            if attempt.right:
+                self.right.add(step.item.id)
+            elif current is not None and step.item.id == current.id:
+                self.right.discard(step.item.id)
+        says = self._says(moment, found, current, answered)
+        word = [Word(moment.event.tick, *says)] if says else []
+        self.words += word
+        return word
+
+    def _attempt(self, step: Step, moment: Moment) -> Attempt | None:
+        """What the moment was as an attempt at an item, if it was one."""
+        attempts = self.reader.attempts(step)
+        return attempts[-1] if attempts and attempts[-1].index == moment.index else None
+
+    def _says(
+        self, moment: Moment, found: list[tuple[Step, Attempt]], current: Item | None, answered: set[str]
+    ) -> tuple[str, str | None] | None:
+        if any(attempt.right and current is not None and step.item.id == current.id for step, attempt in found):
+            return None
+        for step, attempt in found:
+            if attempt.right and step.item.id not in answered:
+                before = self._still_open_before(step, answered)
+                return (f"That is '{step.item.challenge}'; '{before}' comes first.", step.item.id) if before else None
+        for step, attempt in found:
+            if not attempt.right and attempt.slip and current is not None and step.item.id == current.id:
+                return attempt.says, step.item.id
+        if moment.event.verb in ACTING and not found and not self._part_of(moment, current):
+            return "Nothing on the card asks for that.", None
+        return None
+
+    def _still_open_before(self, step: Step, answered: set[str]) -> str | None:
+        for other in self.procedure.steps:
+            done = other.item.id in answered or other.item.id in self.right
+            if self.procedure.precedes(other.number, step.number) and not done and other.branch is None:
+                return other.item.challenge
+        return None
+
+    def _part_of(self, moment: Moment, current: Item | None) -> bool:
+        """Whether a control belongs to the open item: one of several, or a press that is not over."""
+        control = moment.event.args.get("control")
+        if control is None or current is None:
+            return False
+        named = (*getattr(current, "all_controls", ()), getattr(current, "control", None))
+        return control in named or self._reads_with(control, current)
+
+    def _reads_with(self, control: str, current: Item) -> bool:
+        instrument = self.reader.airframe.instruments.get(getattr(current, "instrument", ""))
+        return instrument is not None and control in (instrument.selector, instrument.dimmer, instrument.test_control)
