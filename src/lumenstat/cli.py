@@ -1,4 +1,4 @@
-"""The command line: `lumenstat serve | check | run | score | schema | quantities`."""
+"""The command line: `lumenstat serve | check | run | score | verify | schema | quantities`."""
 
 from __future__ import annotations
 
@@ -216,6 +216,34 @@ def quantities(
         return
     for q in rows:
         typer.echo(f"{q.name:<40} {q.unit or q.kind:<7} {q.meaning}")
+
+
+@app.command()
+def verify(
+    run_id: Annotated[str, typer.Argument(metavar="RUN", help="The id of a signed run.")],
+    database: Annotated[Path, typer.Option(help="The SQLite file.")] = Path("var/lumenstat.sqlite"),
+    as_json: Json = False,
+) -> None:
+    """Check that a signed record is still what was signed: its log, ledger and overrides."""
+    from lumenstat.records.database import Database  # noqa: PLC0415 - only where a database is opened
+    from lumenstat.records.sealing import verify as check_record  # noqa: PLC0415
+
+    if not database.exists():
+        fail(LumenstatError(f"there is no database {database}; name it with --database"))
+    opened = Database(database)
+    try:
+        found = opened.read(lambda session: check_record(session, run_id))
+    except LumenstatError as error:
+        fail(error)
+    finally:
+        opened.close()
+    if as_json:
+        report = {"run": run_id, "ok": found.ok, "signed_by": found.signed_by, "problems": list(found.says)}
+        typer.echo(json.dumps(report, ensure_ascii=False))
+    else:
+        typer.echo(f"{run_id}: {f'unaltered since {found.signed_by} signed it' if found.ok else '; '.join(found.says)}")
+    if not found.ok:
+        raise typer.Exit(1)
 
 
 @app.command()

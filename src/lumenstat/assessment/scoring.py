@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from decimal import ROUND_HALF_UP, Decimal
 
@@ -14,7 +14,7 @@ from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
-from lumenstat.documents.exercise import Credit
+from lumenstat.documents.exercise import Credit, Exercise
 from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of, watched_texts
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.documents.values import position_text
@@ -151,11 +151,11 @@ class _Judge:
         possible = sum(row.possible for row in rows)
         lost = sum(extra.effect == "deviation" for extra in extras)
         earned = sum(row.earned for row in rows) - lost
-        percent = _percent(earned, possible)
+        percent = percent_of(earned, possible)
         return Ledger(
-            outcome=self._outcome(percent, gates),
+            outcome=outcome_of(self.bundle.exercise, percent, gates) if self.flight.finished else "unfinished",
             percent=percent,
-            band=self._band(percent),
+            band=band_of(self.bundle.exercise, percent),
             points=Points(earned=round(earned, 4), possible=round(possible, 4)),
             gates=gates,
             items=rows,
@@ -293,17 +293,6 @@ class _Judge:
             if each.limit.severity == "hazard":
                 yield Gate(kind="limit", id=each.limit.id, says=each.limit.says)
 
-    def _outcome(self, percent: float, gates: tuple[Gate, ...]) -> Outcome:
-        if not self.flight.finished:
-            return "unfinished"
-        if percent < self.bundle.exercise.pass_mark:
-            return "fail"
-        return "held" if gates else "pass"
-
-    def _band(self, percent: float) -> str | None:
-        bands = sorted(self.bundle.exercise.bands, key=lambda band: -band.at_least)
-        return next((band.words for band in bands if percent >= band.at_least), None)
-
     def _left_over(self) -> list[int]:
         """Actions that belong to no item and were not part of reading or putting right what an item names."""
         airframe = self.bundle.airframe
@@ -357,9 +346,22 @@ def _limit_row(each: Exceedance) -> LimitRow:
     )
 
 
-def _percent(earned: float, possible: float) -> float:
+def percent_of(earned: float, possible: float) -> float:
     """One decimal, half up, not below 0; 100 where nothing could be earned."""
     if possible <= 0:
         return 100.0
     exact = Decimal(str(round(earned, 6))) * 100 / Decimal(str(round(possible, 6)))
     return float(max(Decimal(0), exact).quantize(Decimal("0.1"), ROUND_HALF_UP))
+
+
+def outcome_of(exercise: Exercise, percent: float, gates: Sequence[Gate]) -> Outcome:
+    """Pass, held or fail of an exercise that was finished."""
+    if percent < exercise.pass_mark:
+        return "fail"
+    return "held" if gates else "pass"
+
+
+def band_of(exercise: Exercise, percent: float) -> str | None:
+    """The grade in words."""
+    bands = sorted(exercise.bands, key=lambda band: -band.at_least)
+    return next((band.words for band in bands if percent >= band.at_least), None)

@@ -35,6 +35,34 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
     return run
 
 
+def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run:
+    """A new run that begins where another one was at a tick, flown by somebody of their own."""
+    origin = find_run(session, origin_id)
+    run = Run(
+        id=secrets.token_hex(8),
+        digest=origin.digest,
+        trainee_id=person_id,
+        instructor_id=origin.instructor_id,
+        created=now(),
+        started=now(),
+        state="running",
+        engine=origin.engine,
+        tick=tick,
+        origin_id=origin.id,
+        origin_tick=tick,
+    )
+    session.add(run)
+    session.flush()
+    earlier = (
+        event
+        for event, _ in events_of(session, origin_id)
+        if event.tick <= tick and event.verb not in ("finish", "rate")
+    )
+    for number, event in enumerate(earlier):
+        add_event(session, run.id, number, event, None)
+    return run
+
+
 def find_run(session: Session, run_id: str) -> Run:
     """A run with its exercise and people. Raises RecordError where there is none."""
     run = session.get(Run, run_id)

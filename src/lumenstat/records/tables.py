@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, DateTime, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy import CheckConstraint, DateTime, Float, ForeignKey, Index, Integer, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 
@@ -69,6 +69,12 @@ class Run(Base):
     tick: Mapped[int] = mapped_column(Integer, default=0)
     ledger: Mapped[str | None] = mapped_column(Text)
     trace: Mapped[str | None] = mapped_column(Text)
+    origin_id: Mapped[str | None] = mapped_column(String(32))
+    origin_tick: Mapped[int | None] = mapped_column(Integer)
+    signed_by: Mapped[str | None] = mapped_column(String(80))
+    signed_at: Mapped[datetime | None] = mapped_column(DateTime)
+    chain: Mapped[str | None] = mapped_column(Text)
+    seal: Mapped[str | None] = mapped_column(String(64))
 
     exercise: Mapped[ExerciseVersion] = relationship(lazy="joined")
     trainee: Mapped[Person] = relationship(lazy="joined", foreign_keys=[trainee_id])
@@ -94,3 +100,18 @@ class RunEvent(Base):
     client_id: Mapped[str | None] = mapped_column(String(64))
 
     __table_args__ = (UniqueConstraint("run_id", "client_id", name="uq_run_events_client"),)
+
+
+class Override(Base):
+    """An instructor's verdict on an item, beside the computed one; the latest of an item counts."""
+
+    __tablename__ = "overrides"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    item: Mapped[str] = mapped_column(String(64))
+    verdict: Mapped[str] = mapped_column(String(16))
+    points: Mapped[float] = mapped_column(Float)
+    reason: Mapped[str] = mapped_column(Text)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime)

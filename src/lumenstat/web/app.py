@@ -19,7 +19,18 @@ from lumenstat.records.people import anybody
 from lumenstat.runs.hub import Hub
 from lumenstat.settings import Settings
 from lumenstat.web.live import station as live_station
-from lumenstat.web.pages import brief, debrief, errors, exercises, first_instructor, runs, sign_in, station
+from lumenstat.web.pages import (
+    brief,
+    debrief,
+    errors,
+    exercises,
+    first_instructor,
+    record,
+    replay,
+    runs,
+    sign_in,
+    station,
+)
 from lumenstat.web.rendering import STATIC
 from lumenstat.web.security import SignInNeeded, Throttle, add_headers
 
@@ -42,10 +53,11 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.settings = settings
     app.state.database = database
     app.state.hub = Hub(database)
+    app.state.replays = replay.Replays()
     app.state.throttle = Throttle()
     app.state.first_code = None if database.read(anybody) else secrets.token_hex(4)
     app.middleware("http")(add_headers)
-    for module in (sign_in, first_instructor, exercises, brief, runs, station, debrief, live_station):
+    for module in (sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, live_station):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     _handle_errors(app)

@@ -38,6 +38,46 @@ def debrief(run_id: str) -> str:
     return f"/runs/{run_id}/debrief"
 
 
+def replay(run_id: str) -> str:
+    """An ended run, moment by moment."""
+    return f"/runs/{run_id}/replay"
+
+
+def moment(run_id: str) -> str:
+    """The aircraft at one moment of an ended run, as JSON."""
+    return f"/runs/{run_id}/moment"
+
+
+def fork(run_id: str) -> str:
+    """Flies on from a moment of an ended run."""
+    return f"/runs/{run_id}/fork"
+
+
+def override(run_id: str) -> str:
+    """Overrides a verdict."""
+    return f"/runs/{run_id}/override"
+
+
+def sign(run_id: str) -> str:
+    """Signs a record."""
+    return f"/runs/{run_id}/sign"
+
+
+def ledger_csv(run_id: str) -> str:
+    """The ledger as a table."""
+    return f"/runs/{run_id}/ledger.csv"
+
+
+def trace_csv(run_id: str) -> str:
+    """Every quantity over time as a table."""
+    return f"/runs/{run_id}/trace.csv"
+
+
+def compare(run_id: str, other_id: str) -> str:
+    """Two runs of one exercise side by side."""
+    return f"/runs/{run_id}/beside/{other_id}"
+
+
 def run_log(run_id: str) -> str:
     """The run log, to keep or to score elsewhere."""
     return f"/runs/{run_id}/log.jsonl"

@@ -52,6 +52,7 @@ class Mark(Context):
     """One judged item."""
 
     x: float
+    seconds: float
     y: float
     verdict: str
     title: str
@@ -198,4 +199,4 @@ def _marks(ledger: Ledger, procedure: Procedure, x: object, top: float) -> Itera
         if row.at is not None:
             step = procedure.by_id[row.item]
             title = f"{clock(row.at)}  {step.item.challenge}: {row.verdict}"
-            yield Mark(x=x(row.at), y=top + step.section * SECTION, verdict=row.verdict, title=title)
+            yield Mark(x=x(row.at), seconds=row.at, y=top + step.section * SECTION, verdict=row.verdict, title=title)

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Lost, Points, TimeUse
+from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
@@ -15,6 +16,7 @@ from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import Timeline, lay_out
+from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import SignedIn
@@ -55,6 +57,10 @@ class LedgerLine(Context):
     gates: bool
     why: str | None
     lost: bool
+    override: Overridden | None
+    computed: str
+    computed_earned: float
+    most: float
 
 
 class DebriefContext(Context):
@@ -85,6 +91,14 @@ class DebriefContext(Context):
     timeline: Timeline
     engine: str
     digest: str
+    overrides: tuple[Overridden, ...]
+    computed_percent: float
+    verdicts: tuple[str, ...]
+    may_judge: bool
+    signed_by: str | None
+    signed_at: str | None
+    origin: str | None
+    origin_at: float | None
 
 
 @router.get("/runs/{run_id}/debrief")
@@ -95,13 +109,18 @@ async def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     if run.ledger is None or run.trace is None:
         return RedirectResponse(urls.station(run_id), 303)
-    bundle = Bundle.from_canonical_json(run.exercise.content)
-    ledger = Ledger.model_validate_json(run.ledger)
-    return page(request, debrief_context(run, bundle, ledger, Trace.model_validate_json(run.trace)))
+    _, bundle, ledger, overrides = judged(database, run_id)
+    trace = Trace.model_validate_json(run.trace)
+    return page(request, debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor))
 
 
-def debrief_context(run: Run, bundle: Bundle, ledger: Ledger, trace: Trace) -> DebriefContext:
-    """The debrief of a run."""
+def debrief_context(
+    run: Run, bundle: Bundle, computed: Ledger, trace: Trace, overrides: list[Overridden], may_judge: bool
+) -> DebriefContext:
+    """The debrief of a run: as it counts, with what was computed beside what an instructor changed."""
+    ledger = with_overrides(bundle, computed, overrides)
+    changed = {override.item: override for override in overrides}
+    before = {row.item: row for row in computed.items}
     procedure = procedure_of(bundle)
     gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
     lines = []
@@ -124,7 +143,11 @@ def debrief_context(run: Run, bundle: Bundle, ledger: Ledger, trace: Trace) -> D
                 critical=step.item.critical,
                 gates=row.item in gating,
                 why=step.item.why,
-                lost=row.earned < row.possible,
+                lost=row.earned < row.possible or row.item in changed,
+                override=changed.get(row.item),
+                computed=VERDICT_WORDS[before[row.item].verdict],
+                computed_earned=before[row.item].earned,
+                most=before[row.item].possible,
             )
         )
     return DebriefContext(
@@ -151,6 +174,14 @@ def debrief_context(run: Run, bundle: Bundle, ledger: Ledger, trace: Trace) -> D
         timeline=lay_out(trace, ledger, procedure),
         engine=ledger.engine,
         digest=ledger.digest,
+        overrides=tuple(overrides),
+        computed_percent=computed.percent,
+        verdicts=VERDICTS,
+        may_judge=may_judge and run.signed_by is None,
+        signed_by=run.signed_by,
+        signed_at=f"{run.signed_at:%-d %B %Y, %H:%M} UTC" if run.signed_at else None,
+        origin=run.origin_id,
+        origin_at=None if run.origin_tick is None else run.origin_tick / 100,
     )
 
 

@@ -134,7 +134,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         time_lapse=exercise.time_lapse,
         sections=sections,
         count=sum(len(section.items) for section in sections),
-        deck=_deck(airframe),
+        deck=deck_of(airframe),
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe),
@@ -145,7 +145,8 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
     )
 
 
-def _deck(airframe: Airframe) -> tuple[DeckPage, ...]:
+def deck_of(airframe: Airframe) -> tuple[DeckPage, ...]:
+    """The zones of an airframe, page by page."""
     zones = _zones(airframe)
     names = list(dict.fromkeys(zone.panel.page or FIRST_PAGE for zone in zones))
     return tuple(

@@ -1,0 +1,132 @@
+"""What can be done with a judged record: override a verdict, sign, take it away as files."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, Response
+from fastapi.responses import RedirectResponse
+
+from lumenstat.assessment.ledger import Ledger
+from lumenstat.assessment.overriding import Overridden, checked, with_overrides
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of
+from lumenstat.errors import RecordError
+from lumenstat.records.database import Database
+from lumenstat.records.runs import find_run, log_of
+from lumenstat.records.sealing import add_override, overrides_of, sign
+from lumenstat.records.tables import Override, Run
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.flight import fly
+from lumenstat.simulation.trace import Sampler
+from lumenstat.web import urls
+from lumenstat.web.pages.runs import may_see
+from lumenstat.web.security import CheckedForm, Instructor, SignedIn
+
+router = APIRouter()
+
+TRACE_EVERY_TICKS = 100
+LEDGER_COLUMNS = (
+    "number", "item", "challenge", "at_seconds", "verdict", "earned", "possible", "says", "computed", "by", "reason",
+)  # fmt: skip
+
+
+def judged(database: Database, run_id: str) -> tuple[Run, Bundle, Ledger, list[Overridden]]:
+    """An ended run with its documents, its computed ledger and its overrides. Raises RecordError before that."""
+    run: Run = database.read(lambda session: find_run(session, run_id))
+    if run.ledger is None:
+        raise RecordError("This run is not judged yet.")
+    rows = database.read(lambda session: overrides_of(session, run_id))
+    overrides = [_as_it_counts(row) for row in rows]
+    return run, Bundle.from_canonical_json(run.exercise.content), Ledger.model_validate_json(run.ledger), overrides
+
+
+def _as_it_counts(row: Override) -> Overridden:
+    given = {"item": row.item, "verdict": row.verdict, "points": row.points, "reason": row.reason, "by": row.by}
+    return Overridden.model_validate(given | {"at": f"{row.at:%-d %B %Y, %H:%M} UTC"})
+
+
+@router.post("/runs/{run_id}/override", dependencies=[CheckedForm])
+def override(
+    request: Request,
+    run_id: str,
+    viewer: Instructor,
+    item: Annotated[str, Form()],
+    verdict: Annotated[str, Form()],
+    points: Annotated[float, Form()],
+    reason: Annotated[str, Form()],
+) -> Response:
+    """Keep the instructor's verdict beside the computed one."""
+    database = request.app.state.database
+    _, _, ledger, _ = judged(database, run_id)
+    row, found, why = checked(ledger, item, verdict, points, reason)
+    database.write(lambda session: add_override(session, run_id, row.item, found, points, why, viewer.name))
+    return RedirectResponse(f"{urls.debrief(run_id)}#{row.item}", 303)
+
+
+@router.post("/runs/{run_id}/sign", dependencies=[CheckedForm])
+def sign_off(request: Request, run_id: str, viewer: Instructor) -> Response:
+    """Freeze the record under the instructor's name."""
+    request.app.state.database.write(lambda session: sign(session, run_id, viewer.name))
+    return RedirectResponse(urls.debrief(run_id), 303)
+
+
+@router.get("/runs/{run_id}/ledger.csv")
+def ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """The ledger as it counts, one line an item."""
+    run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
+    may_see(viewer, run)
+    computed = {row.item: row for row in ledger.items}
+    by = {override.item: override for override in overrides}
+    steps = procedure_of(bundle).by_id
+    rows = [list(LEDGER_COLUMNS)]
+    for row in with_overrides(bundle, ledger, overrides).items:
+        over, step = by.get(row.item), steps[row.item]
+        at = "" if row.at is None else f"{row.at:.2f}"
+        line = [str(step.number + 1), row.item, step.item.challenge, at, row.verdict, f"{row.earned:g}"]
+        line += [f"{row.possible:g}", row.says, computed[row.item].verdict]
+        rows.append([*line, over.by if over else "", over.reason if over else ""])
+    return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-ledger.csv")
+
+
+@router.get("/runs/{run_id}/trace.csv")
+def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """Every quantity, once a second."""
+    database = request.app.state.database
+    run, bundle, _, _ = judged(database, run_id)
+    may_see(viewer, run)
+    log = database.read(lambda session: log_of(session, run))
+    samplers: list[Sampler] = []
+
+    def sampler(aircraft: Aircraft) -> Sampler:
+        samplers.append(Sampler(aircraft, TRACE_EVERY_TICKS))
+        return samplers[-1]
+
+    flight = fly(bundle, log.events, lenient=True, also=[sampler])
+    names = list(flight.aircraft.plan.quantities)
+    rows = [names, *([_cell(row[name]) for name in names] for row in samplers[0].rows)]
+    return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-trace.csv")
+
+
+def _cell(value: object) -> str:
+    if isinstance(value, float):
+        return f"{value:.4g}"
+    return "" if value is None else str(value)
+
+
+def _csv(rows: list[list[str]], name: str) -> Response:
+    text = io.StringIO()
+    csv.writer(text).writerows([_plain(cell) for cell in row] for row in rows)
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+def _plain(cell: str) -> str:
+    """Text that a spreadsheet would take for a formula is led by an apostrophe; figures are left alone."""
+    try:
+        float(cell)
+    except ValueError:
+        return f"'{cell}" if cell[:1] in "=+-@\t" and cell else cell
+    return cell

@@ -1,0 +1,145 @@
+"""Replay: the whole deck and riser as they were at any moment of an ended run, and flying on from there."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from typing import Annotated, Any, ClassVar
+
+from fastapi import APIRouter, Form, Request, Response
+from fastapi.responses import JSONResponse, RedirectResponse
+
+from lumenstat.assessment.ledger import Ledger
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of
+from lumenstat.errors import RecordError
+from lumenstat.records.runs import events_of, find_run, fork_run
+from lumenstat.records.tables import Run
+from lumenstat.simulation.replay import Replay
+from lumenstat.web import urls
+from lumenstat.web.drawing.riser import Riser
+from lumenstat.web.drawing.riser import lay_out as lay_out_riser
+from lumenstat.web.pages.debrief import VERDICT_WORDS
+from lumenstat.web.pages.runs import may_see
+from lumenstat.web.pages.station import DeckPage, deck_of
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import CheckedForm, SignedIn
+
+router = APIRouter()
+
+KEPT_AT_MOST = 6
+
+
+class Replays:
+    """The replays looked at last, each flown once; one moment of one replay at a time."""
+
+    def __init__(self) -> None:
+        self._kept: OrderedDict[str, Replay] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def moment(self, run: Run, database: Any, tick: int) -> dict[str, Any]:
+        """What a page needs to draw a moment."""
+        with self._lock:
+            replay = self._kept.get(run.id)
+            if replay is None:
+                events = [event for event, _ in database.read(lambda session: events_of(session, run.id))]
+                replay = Replay(Bundle.from_canonical_json(run.exercise.content), events)
+                self._kept[run.id] = replay
+                if len(self._kept) > KEPT_AT_MOST:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(run.id)
+            seen = replay.at(tick)
+        quantities = {name: round(v, 3) if isinstance(v, float) else v for name, v in seen.state.items()}
+        crew = [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in seen.crew]
+        return {"t": seen.tick / 100, "quantities": quantities, "crew": crew}
+
+
+class ReplayMark(Context):
+    """An item on the time axis."""
+
+    id: str
+    number: int
+    challenge: str
+    at: float
+    verdict: str
+    words: str
+    share: float
+
+
+class ReplayContext(Context):
+    """An ended run, to be looked at moment by moment."""
+
+    template: ClassVar[str] = "replay.html"
+    run_id: str
+    title: str
+    airframe: str
+    trainee: str
+    end: float
+    begin: float
+    marks: tuple[ReplayMark, ...]
+    deck: tuple[DeckPage, ...]
+    riser: Riser
+    may_fly: bool = False
+
+
+@router.get("/runs/{run_id}/replay")
+def show(request: Request, run_id: str, viewer: SignedIn, t: float = 0.0) -> Response:
+    """The replay of an ended run, beginning at `t` seconds."""
+    run = _ended(request, run_id, viewer)
+    bundle = Bundle.from_canonical_json(run.exercise.content)
+    ledger = Ledger.model_validate_json(run.ledger or "")
+    return page(request, _context(run, bundle, ledger, t))
+
+
+@router.get("/runs/{run_id}/moment")
+def moment(request: Request, run_id: str, viewer: SignedIn, t: float) -> Response:
+    """The aircraft at `t` seconds."""
+    run = _ended(request, run_id, viewer)
+    seconds = t if t == t and abs(t) < 1e6 else 0.0  # noqa: PLR0124 - what is no figure is the beginning
+    return JSONResponse(request.app.state.replays.moment(run, request.app.state.database, round(seconds * 100)))
+
+
+@router.post("/runs/{run_id}/fork", dependencies=[CheckedForm])
+def fork(request: Request, run_id: str, viewer: SignedIn, t: Annotated[float, Form()]) -> Response:
+    """Fly on from a moment, in a new run that names its origin: a trainee their own, an instructor to show how."""
+    run = _ended(request, run_id, viewer)
+    tick = round(min(max(0.0, t), 1e6) * 100)
+    new = request.app.state.database.write(lambda session: fork_run(session, run.id, tick, viewer.id).id)
+    return RedirectResponse(urls.station(new), 303)
+
+
+def _ended(request: Request, run_id: str, viewer: SignedIn) -> Run:
+    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
+    may_see(viewer, run)
+    if run.ledger is None:
+        raise RecordError("This run has not ended; there is nothing to look back on yet.")
+    return run
+
+
+def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float) -> ReplayContext:
+    procedure = procedure_of(bundle)
+    end = max(ledger.ended_at, 0.01)
+    marks = [
+        ReplayMark(
+            id=row.item,
+            number=procedure.by_id[row.item].number + 1,
+            challenge=procedure.by_id[row.item].item.challenge,
+            at=row.at,
+            verdict=row.verdict,
+            words=VERDICT_WORDS[row.verdict],
+            share=round(1000 * row.at / end, 1),
+        )
+        for row in ledger.items
+        if row.at is not None
+    ]
+    return ReplayContext(
+        run_id=run.id,
+        title=bundle.exercise.title,
+        airframe=bundle.airframe.name,
+        trainee=run.trainee.name,
+        end=ledger.ended_at,
+        begin=min(max(0.0, begin), ledger.ended_at),
+        marks=tuple(sorted(marks, key=lambda mark: mark.at)),
+        deck=deck_of(bundle.airframe),
+        riser=lay_out_riser(bundle.airframe),
+    )

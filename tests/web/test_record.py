@@ -1,0 +1,179 @@
+"""A judged record: replay, fork, override, signature, files; and who may do what with it."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import update
+from typer.testing import CliRunner
+
+from lumenstat.cli import app
+from lumenstat.records.runs import add_event, find_run
+from lumenstat.records.sealing import verify
+from lumenstat.records.tables import Override, Run, RunEvent
+from tests.flights import perfect_frost, without
+from tests.web.conftest import Person, another
+
+
+@pytest.fixture
+def run_id(odile: Person, ines: Person) -> str:
+    """A flown and judged run: the wipers were never looked at, the beacon was left on."""
+    run = odile.start()
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    events = without(perfect_frost(), lambda e: e.args.get("control") == "wipers")
+    for number, event in enumerate(events):
+        database.write(lambda s, n=number, e=event: add_event(s, run, n, e, None))
+    hub = odile.client.app.state.hub  # type: ignore[attr-defined]
+    assert odile.client.portal is not None
+    odile.client.portal.call(hub.judge, run)
+    return run
+
+
+def post(person: Person, run: str, what: str, **form: str) -> int:
+    page = person.client.get(f"/runs/{run}/debrief")
+    token = (
+        person.token(f"/runs/{run}/replay") if 'name="csrf"' not in page.text else person.token(f"/runs/{run}/debrief")
+    )
+    answer = person.client.post(f"/runs/{run}/{what}", data={"csrf": token, **form}, follow_redirects=False)
+    return answer.status_code
+
+
+def test_any_moment_as_it_was(odile: Person, run_id: str) -> None:
+    assert odile.client.get(f"/runs/{run_id}/replay?t=300").status_code == 200
+    early = odile.client.get(f"/runs/{run_id}/moment?t=40").json()
+    assert early["t"] == 40.0
+    assert early["quantities"]["control.battery_main"] == "ON"
+    assert early["quantities"]["bus.dc_left.alive"] is False
+    later = odile.client.get(f"/runs/{run_id}/moment?t=300").json()
+    assert later["quantities"]["bus.dc_left.alive"] is True
+    assert later["crew"][-1]["says"] == "Other cart is in and running."
+    assert odile.client.get(f"/runs/{run_id}/moment?t=nan").json()["t"] == 0
+    assert odile.client.get(f"/runs/{run_id}/moment?t=1e300").json()["t"] == 0
+    assert odile.client.get(f"/runs/{run_id}/moment?t=word").status_code == 422
+
+
+def test_flying_on_from_a_moment_names_its_origin(odile: Person, ines: Person, run_id: str) -> None:
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    for person, name in ((ines, "Ines Okafor-Lund"), (odile, "Odile Marrash")):
+        token = person.token(f"/runs/{run_id}/replay")
+        form = {"csrf": token, "t": "100"}
+        answer = person.client.post(f"/runs/{run_id}/fork", data=form, follow_redirects=False)
+        new = answer.headers["location"].split("/")[2]
+        run = database.read(lambda s, n=new: find_run(s, n))
+        assert (run.origin_id, run.origin_tick, run.tick, run.trainee.name) == (run_id, 10000, 10000, name)
+        with person.client.websocket_connect(f"/runs/{new}/socket") as socket:
+            frame = socket.receive_json()
+            assert frame["t"] >= 100
+            assert frame["quantities"]["control.battery_main"] == "ON"
+            assert "log" in frame["card"]["answered"]
+
+
+def test_an_override_stands_beside_the_computed_verdict(odile: Person, ines: Person, run_id: str) -> None:
+    before = odile.client.get(f"/runs/{run_id}/debrief").text
+    assert 'data-row="wipers" data-verdict="omitted"' in before
+    why = {"item": "wipers", "verdict": "done", "points": "1", "reason": "Seen on the camera, said too softly."}
+    assert post(ines, run_id, "override", **why) == 403
+    assert post(odile, run_id, "override", **why) == 303
+    page = odile.client.get(f"/runs/{run_id}/debrief").text
+    assert 'data-row="wipers" data-verdict="done"' in page
+    assert "Computed: omitted, 0." in page
+    assert "Seen on the camera, said too softly." in page
+    stored = odile.client.app.state.database.read(lambda s: find_run(s, run_id))  # type: ignore[attr-defined]
+    assert '"item":"wipers","verdict":"omitted"' in stored.ledger
+    rows = list(csv.DictReader(io.StringIO(odile.client.get(f"/runs/{run_id}/ledger.csv").text)))
+    wipers = next(row for row in rows if row["item"] == "wipers")
+    assert (wipers["verdict"], wipers["computed"], wipers["by"]) == ("done", "omitted", "Odile Marrash")
+    assert sum(float(row["earned"]) for row in rows) == sum(float(row["possible"]) for row in rows)
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"item": "nothing"}, "There is no item"),
+        ({"verdict": "splendid"}, "There is no verdict"),
+        ({"points": "7"}, "Points for this item go from 0 to 1"),
+        ({"points": "-1"}, "Points for this item go from 0 to 1"),
+        ({"reason": "no"}, "Give the reason in a sentence"),
+    ],
+)
+def test_an_override_that_cannot_stand_is_refused(
+    odile: Person, run_id: str, change: dict[str, str], says: str
+) -> None:
+    form = {"item": "wipers", "verdict": "done", "points": "1", "reason": "A good reason for it."} | change
+    token = odile.token(f"/runs/{run_id}/debrief")
+    answer = odile.client.post(f"/runs/{run_id}/override", data={"csrf": token, **form})
+    assert answer.status_code == 404
+    assert says in answer.text
+    assert odile.client.app.state.database.read(lambda s: s.query(Override).count()) == 0  # type: ignore[attr-defined]
+
+
+def test_a_signed_record_is_frozen_and_every_alteration_is_found(odile: Person, run_id: str) -> None:
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    assert not database.read(lambda s: verify(s, run_id)).ok
+    assert post(odile, run_id, "sign") == 303
+    assert "Signed by" in odile.client.get(f"/runs/{run_id}/debrief").text
+    assert database.read(lambda s: verify(s, run_id)).ok
+    why = {"item": "wipers", "verdict": "done", "points": "1", "reason": "Too late for this."}
+    token = odile.token(f"/runs/{run_id}/replay")
+    answer = odile.client.post(f"/runs/{run_id}/override", data={"csrf": token, **why})
+    assert "it can no longer be changed" in answer.text
+    alterations = [
+        (update(RunEvent).where(RunEvent.number == 12).values(tick=999), "event 13 of the log is not what was signed"),
+        (update(Run).values(ledger="{}"), "the ledger, an override or the signature is not what was signed"),
+        (update(Run).values(signed_by="Somebody Else"), "the ledger, an override or the signature"),
+    ]
+    for statement, says in alterations:
+        with database.sessions() as session:
+            session.execute(statement)
+            found = verify(session, run_id)
+            assert not found.ok
+            assert any(says in each for each in found.says), found
+            session.rollback()
+    with database.sessions() as session:
+        session.add(
+            Override(
+                run_id=run_id,
+                item="wipers",
+                verdict="done",
+                points=1,
+                reason="slipped in",
+                by="X",
+                at=find_run(session, run_id).created,
+            )
+        )
+        session.flush()
+        assert not verify(session, run_id).ok
+        session.rollback()
+    with database.sessions() as session:
+        add = RunEvent(run_id=run_id, number=500, tick=10**6, by="trainee", verb="note", args='{"text": "x"}')
+        session.add(add)
+        session.flush()
+        assert "events" in " ".join(verify(session, run_id).says)
+        session.rollback()
+
+
+def test_verify_from_the_command_line(odile: Person, run_id: str) -> None:
+    path = str(odile.client.app.state.settings.database)  # type: ignore[attr-defined]
+    assert CliRunner().invoke(app, ["verify", run_id, "--database", path]).exit_code == 1
+    post(odile, run_id, "sign")
+    good = CliRunner().invoke(app, ["verify", run_id, "--database", path, "--json"])
+    assert (good.exit_code, '"ok": true' in good.stdout) == (0, True)
+    assert CliRunner().invoke(app, ["verify", "nothing", "--database", path]).exit_code == 2
+    assert CliRunner().invoke(app, ["verify", run_id, "--database", path + "x"]).exit_code == 2
+
+
+def test_the_trace_is_a_table_of_every_quantity(odile: Person, run_id: str) -> None:
+    rows = list(csv.DictReader(io.StringIO(odile.client.get(f"/runs/{run_id}/trace.csv").text)))
+    assert len(rows) > 1000
+    assert rows[0]["bus.dc_left.alive"] == "False"
+    assert rows[-1]["control.battery_main"] == "ON"
+
+
+def test_a_trainee_sees_nobody_elses_record(app_client: TestClient, odile: Person, run_id: str) -> None:
+    tobias = another(app_client)
+    assert tobias.sign_in("tobias") == 303
+    for what in ("replay", "moment?t=1", "ledger.csv", "trace.csv", "debrief"):
+        assert tobias.client.get(f"/runs/{run_id}/{what}").status_code == 404
