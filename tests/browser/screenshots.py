@@ -44,6 +44,10 @@ def main() -> None:
                 ines.wait_for_url("**/debrief", timeout=60_000)
                 ines.wait_for_timeout(400)
                 shoot(ines, "debrief")
+                ines.goto(ines.url.replace("/debrief", "/replay?t=610"))
+                ines.wait_for_selector('[data-shown="610"]')
+                ines.wait_for_timeout(400)
+                shoot(ines, "replay")
                 odile.goto(f"{server.address}/runs")
                 shoot(odile, "runs")
                 odile.goto(f"{server.address}/exercises")
@@ -63,6 +67,23 @@ def main() -> None:
                 ines.keyboard.up(" ")
                 ines.wait_for_timeout(900)
                 shoot(ines, "station-apu-start")
+                for name, picture in (("guided-power-up", "station-guided"), ("engines-to-dark", "station-engines")):
+                    odile.goto(f"{server.address}/exercises/{name}")
+                    odile.select_option("#trainee", label="Ines Okafor-Lund")
+                    odile.click("button:has-text('Start the exercise')")
+                    odile.wait_for_url("**/station")
+                    ines.goto(odile.url)
+                    station = Station(ines)
+                    if name == "guided-power-up":
+                        for item in ("log", "outside"):
+                            station.answer(item)
+                        station.at("hydraulic-pump")
+                        station.move("battery_main", "ON")
+                    else:
+                        station.at("brake")
+                        ines.keyboard.press("d")
+                    ines.wait_for_timeout(500)
+                    shoot(ines, picture)
             chart = browser.new_page(viewport={"width": 1000, "height": 410})
             for name, draw in CHARTS.items():
                 chart.set_content(draw())

@@ -111,7 +111,7 @@ class LiveRun:
     def _something_to_do(self) -> tuple[object, ...]:
         """Changes as soon as the trainee could do something: a wait is over, or the crew have answered."""
         flags = self.watch.peek(self.aircraft.tick, self.aircraft.a)
-        return flags, len(self.aircraft.crew)
+        return tuple(flags[n] for n in self._until.values()), len(self.aircraft.crew)
 
     def rates_allowed(self) -> tuple[int, ...]:
         """At which rates time may pass now."""
