@@ -11,13 +11,16 @@ from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,
     ControlItem,
+    CycleItem,
     DecideItem,
     HoldItem,
     RequestItem,
     SetItem,
+    SweepItem,
     WaitItem,
 )
 from lumenstat.documents.procedure import Procedure, Step, target_of
+from lumenstat.documents.readings import meaning_of
 from lumenstat.documents.values import position_text
 from lumenstat.simulation.flight import Moment
 
@@ -61,6 +64,10 @@ class Reader:
         match step.item:
             case ControlItem() as item:
                 return self._moves(item, crew)
+            case CycleItem() as item:
+                return self._cycles(item, crew)
+            case SweepItem() as item:
+                return self._sweeps(item, crew)
             case CheckItem() as item:
                 return [self._call(item, m) for m in crew if _is(m, "call", instrument=item.instrument)]
             case HoldItem() as item:
@@ -105,6 +112,57 @@ class Reader:
                 found.append(_attempt(moment, True, f"{names} {verb}.", parts, evidence))
                 done = {}
         return found
+
+    def _cycles(self, item: CycleItem, crew: list[Moment]) -> list[Attempt]:
+        """Moves of the control through the positions, one after another; a wrong one begins anew."""
+        name = self.airframe.controls[item.control].name
+        found: list[Attempt] = []
+        parts: list[int] = []
+        for moment in (m for m in crew if _is(m, "set", control=item.control)):
+            to = str(position_text(moment.event.args["to"]))
+            if to != item.through[len(parts)]:
+                if parts:
+                    says = f"{name} went to {to}; {item.through[len(parts)]} was next."
+                    found.append(_attempt(moment, False, says, (*parts, moment.index)))
+                parts = [moment.index] if to == item.through[0] else []
+                continue
+            parts.append(moment.index)
+            if len(parts) == len(item.through):
+                found.append(_attempt(moment, True, f"{name} moved through {', '.join(item.through)}.", tuple(parts)))
+                parts = []
+        return found
+
+    def _sweeps(self, item: SweepItem, crew: list[Moment]) -> list[Attempt]:
+        """Moves of the control to each end and back to where it stood when they began."""
+        control = self.airframe.controls[item.control]
+        found: list[Attempt] = []
+        parts: list[int] = []
+        ends, seen, stood = {control.positions[0], control.positions[-1]}, set[str](), ""
+        for moment in (m for m in crew if _is(m, "set", control=item.control)):
+            to = str(position_text(moment.event.args["to"]))
+            if not parts:
+                stood = str(position_text(moment.state[f"control.{item.control}"]))
+                seen = {stood}
+            parts.append(moment.index)
+            seen.add(to)
+            if to == stood:
+                there = item.watch is None or self.flag(moment, item.watch)
+                says = f"{control.name} came back without {', '.join(sorted(ends - seen))}."
+                if ends <= seen:
+                    unseen = "" if there else ", but the indication was not there"
+                    says = f"{control.name} moved to each end and back{unseen}."
+                right = ends <= seen and there
+                found.append(_attempt(moment, right, says, tuple(parts)))
+                parts = []
+        return found
+
+    def reads_out_of_limits(self, item: CheckItem, moment: Moment) -> bool:
+        """Whether the instrument's reading at a moment is not within the limits of the item."""
+        shown = moment.state[f"instrument.{item.instrument}.reads"]
+        if not isinstance(shown, int | float):
+            return True
+        exact = float(f"{shown:.{self.airframe.instruments[item.instrument].decimals}f}")
+        return meaning_of(exact, item.expect, self.procedure.papers, item.read_tolerance) != "within"
 
     def _call(self, item: CheckItem, moment: Moment) -> Attempt:
         instrument = self.airframe.instruments[item.instrument]

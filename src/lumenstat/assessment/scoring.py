@@ -76,8 +76,15 @@ class _Judge:
 
     def _branch_right(self, decision: str, branch: str) -> bool:
         step = self.procedure.by_id[decision]
-        assert isinstance(step.item, DecideItem)
         made = self.attempts[step.number]
+        if isinstance(step.item, CheckItem):
+            moments = self.flight.moments
+            return (
+                bool(made)
+                and self._applies(step)
+                and self.reader.reads_out_of_limits(step.item, moments[made[-1].index])
+            )
+        assert isinstance(step.item, DecideItem)
         tick = made[-1].tick if made else self.flight.end
         return right_branch(step.item, lambda text: self._at(text, tick)) == branch and self._applies(step)
 
@@ -176,6 +183,8 @@ class _Judge:
         item, number = step.item, step.number
         if step not in self.steps:
             return _bare_row(item.id, "not-applicable", 0.0, "Did not apply here.")
+        if (taken := self._other_way(step)) is not None:
+            return _bare_row(item.id, "not-applicable", 0.0, f"Another way was taken: '{taken}'.")
         wrong = self.wrong.get(number, [])
         if number in self.kept:
             attempt = self.kept[number]
@@ -193,6 +202,19 @@ class _Judge:
         else:
             return _bare_row(item.id, "omitted", item.weight, self._omitted_says(step))
         return self._graded(step, attempt, verdict, says, bool(slips))
+
+    def _other_way(self, step: Step) -> str | None:
+        """The challenge of the alternative that counts instead of this item, if it is one of several."""
+        if step.item.one_of is None:
+            return None
+        ways = [each for each in self.steps if each.item.one_of == step.item.one_of]
+        done = [w for w in ways if w.number in self.kept] or [w for w in ways if w.number in self.misplaced]
+        tried = [w for w in ways if w.number in self.wrong]
+        chosen = min(done, key=lambda w: self._attempt_of(w).index) if done else (tried or ways)[0]
+        return None if chosen is step else chosen.item.challenge
+
+    def _attempt_of(self, step: Step) -> Attempt:
+        return self.kept.get(step.number) or self.misplaced[step.number]
 
     def _graded(self, step: Step, attempt: Attempt, verdict: Verdict, says: str, corrected: bool) -> ItemRow:
         item = step.item

@@ -12,11 +12,13 @@ from lumenstat.documents.checklist import (
     CheckItem,
     Checklist,
     ControlItem,
+    CycleItem,
     DecideItem,
     HoldItem,
     Item,
     PaperValue,
     RequestItem,
+    SweepItem,
     WaitItem,
 )
 from lumenstat.documents.quantities import quantities_of
@@ -33,6 +35,8 @@ def items_with_paths(checklist: Checklist) -> Iterator[tuple[Item, Path_]]:
             if isinstance(item, DecideItem):
                 for m, branch in enumerate(item.branches):
                     yield from walk(branch.items, (*path, n, "branches", m, "items"))
+            if isinstance(item, CheckItem) and item.if_not is not None:
+                yield from walk(item.if_not.items, (*path, n, "if_not", "items"))
 
     for n, section in enumerate(checklist.sections):
         yield from walk(section.items, ("sections", n, "items"))
@@ -83,6 +87,8 @@ def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -
                 checker.wrong((*path, "control"), f"{item.control} stays where it is put; a momentary one is held")
             if item.watch is not None:
                 checker.truth((*path, "watch"), item.watch, over_time=True)
+        case CycleItem() | SweepItem():
+            _check_moved(item, path, airframe, checker)
         case WaitItem():
             checker.truth((*path, "until"), item.until, over_time=True)
             if item.left is not None:
@@ -99,3 +105,19 @@ def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -
                 checker.truth((*path, "branches", n, "when"), branch.when, over_time=True)
         case _:
             pass
+
+
+def _check_moved(item: CycleItem | SweepItem, path: Path_, airframe: Airframe, checker: Checker) -> None:
+    if not checker.known((*path, "control"), "control", item.control, airframe.controls):
+        return
+    control = airframe.controls[item.control]
+    if control.kind in ("momentary", "entry"):
+        checker.wrong(
+            (*path, "control"),
+            f"{item.control} is a {control.kind}; only what stands in positions is moved through them",
+        )
+    elif isinstance(item, CycleItem):
+        for position in item.through:
+            check_position(control, position, (*path, "through"), checker)
+    elif item.watch is not None:
+        checker.truth((*path, "watch"), item.watch, over_time=True)

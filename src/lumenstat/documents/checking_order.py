@@ -8,11 +8,13 @@ from lumenstat.documents.checker import Checker
 from lumenstat.documents.checklist import (
     CheckItem,
     Checklist,
+    CycleItem,
     HoldItem,
     Item,
     PaperValue,
     RequestItem,
     SetItem,
+    SweepItem,
     VerifyItem,
 )
 from lumenstat.documents.procedure import Procedure, Step, procedure_from
@@ -69,6 +71,8 @@ def keys_of(item: Item) -> Iterator[Key]:
         case VerifyItem():
             for control in item.all_controls:
                 yield ("see", control)
+        case CycleItem() | SweepItem():
+            yield (item.kind, item.control)
         case CheckItem():
             yield ("call", item.instrument, item.moment.when if item.moment else "")
         case HoldItem():

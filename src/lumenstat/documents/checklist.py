@@ -51,6 +51,13 @@ class Expect(Written):
     paper: Text | None = None
 
 
+class Waiver(Written):
+    """A lint rule that this item may break, and why."""
+
+    rule: Text
+    reason: Text
+
+
 class ItemBase(Written):
     """What every kind of item has."""
 
@@ -69,6 +76,8 @@ class ItemBase(Written):
     not_before: Timed | None = None
     within: Timed | None = None
     floats_until: DocumentId | None = None
+    one_of: DocumentId | None = None
+    waives: tuple[Waiver, ...] = ()
 
 
 class ControlItem(ItemBase):
@@ -104,6 +113,23 @@ class CheckItem(ItemBase):
     expect: Expect
     read_tolerance: Positive
     moment: Moment | None = None
+    if_not: Otherwise | None = None
+
+
+class CycleItem(ItemBase):
+    """Move a control through positions, one after another."""
+
+    kind: Literal["cycle"]
+    control: Name
+    through: Annotated[tuple[Position, ...], Field(min_length=2)]
+
+
+class SweepItem(ItemBase):
+    """Move a control to each end and back to where it stood, with the indication there when it is back."""
+
+    kind: Literal["sweep"]
+    control: Name
+    watch: ExpressionText | None = None
 
 
 class WaitItem(ItemBase):
@@ -142,6 +168,14 @@ class Branch(Written):
     items: tuple[Item, ...] = ()
 
 
+class Otherwise(Written):
+    """What is to be done when a reading is not within limits. Its items count only then."""
+
+    id: DocumentId
+    says: Text
+    items: tuple[Item, ...] = ()
+
+
 class DecideItem(ItemBase):
     """Choose a branch; the first whose expression is true is the right one."""
 
@@ -157,10 +191,21 @@ class ConfirmItem(ItemBase):
 
 
 Item = Annotated[
-    SetItem | VerifyItem | CheckItem | HoldItem | WaitItem | RequestItem | DecideItem | ConfirmItem,
+    SetItem
+    | VerifyItem
+    | CycleItem
+    | SweepItem
+    | CheckItem
+    | HoldItem
+    | WaitItem
+    | RequestItem
+    | DecideItem
+    | ConfirmItem,
     Field(discriminator="kind"),
 ]
 Branch.model_rebuild()
+Otherwise.model_rebuild()
+CheckItem.model_rebuild()
 
 
 class Section(Written):

@@ -16,6 +16,7 @@ from lumenstat.documents.checklist import (
     Item,
     PaperValue,
     Section,
+    SweepItem,
     WaitItem,
 )
 
@@ -115,6 +116,8 @@ def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | st
             if isinstance(item, DecideItem):
                 for each in item.branches:
                     place(each.items, (item.id, each.id))
+            if isinstance(item, CheckItem) and item.if_not is not None:
+                place(item.if_not.items, (item.id, item.if_not.id))
 
     for checklist in checklists:
         for section in checklist.sections:
@@ -144,7 +147,7 @@ def _texts(procedure: Procedure) -> Iterator[str]:
         match item:
             case WaitItem():
                 yield item.until
-            case HoldItem() if item.watch is not None:
+            case HoldItem() | SweepItem() if item.watch is not None:
                 yield item.watch
             case CheckItem() if item.moment is not None:
                 yield item.moment.when

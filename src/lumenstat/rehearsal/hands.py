@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, SetItem
+from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, SetItem, SweepItem
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.readings import meaning_of
 from lumenstat.documents.runlog import LogEvent
@@ -90,6 +90,13 @@ class Hands:
                 self.move(control, wanted)
             self.event("see", control=control, position=wanted)
 
+    def sweep(self, item: SweepItem) -> None:
+        """Each end, and back to where it stood."""
+        stood, positions = self.stands(item.control), self.bundle.airframe.controls[item.control].positions
+        for end in (positions[0], positions[-1], stood):
+            if end != self.stands(item.control):
+                self.move(item.control, end)
+
     def hold(self, item: HoldItem) -> None:
         """Press, wait until it is long enough and the indication is there, let go."""
         self.event("press", PACE_SECONDS["hold"], control=item.control)
@@ -155,11 +162,12 @@ class Hands:
         self.aircraft.watchers = watchers
         return found
 
-    def call(self, item: CheckItem) -> None:
-        """Read an instrument aloud and judge it, as it stands when the words are out."""
+    def call(self, item: CheckItem) -> str:
+        """Read an instrument aloud and judge it, as it stands when the words are out; gives the judgement."""
         self.pass_time(PACE_SECONDS["check"])
         shown, means = self.reads(item.instrument), self.meaning(item)
         args: dict[str, Any] = {"instrument": item.instrument, "judgement": means}
         if shown is not None:
             args["reading"] = round(shown, self.bundle.airframe.instruments[item.instrument].decimals)
         self.event("call", 0.0, **args)
+        return means

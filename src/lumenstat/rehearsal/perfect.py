@@ -15,9 +15,11 @@ from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,
     ControlItem,
+    CycleItem,
     DecideItem,
     HoldItem,
     RequestItem,
+    SweepItem,
     WaitItem,
 )
 from lumenstat.documents.procedure import Procedure, Step, procedure_of, watched_texts
@@ -184,8 +186,14 @@ class _Flier:
         match item:
             case ControlItem():
                 hands.control_item(item)
+            case CycleItem():
+                for position in item.through:
+                    hands.move(item.control, position)
+            case SweepItem():
+                hands.sweep(item)
             case CheckItem():
-                hands.call(item)
+                means = hands.call(item)
+                self.branches[item.id] = item.if_not.id if item.if_not and means != "within" else ""
             case HoldItem():
                 hands.hold(item)
             case WaitItem():
@@ -198,6 +206,9 @@ class _Flier:
                 hands.event("decide", item=item.id, branch=branch)
             case ConfirmItem():
                 hands.event("confirm", item=item.id)
+        for other in self.procedure.steps:
+            if item.one_of is not None and other.item.one_of == item.one_of and other is not step:
+                self.skipped |= 1 << other.number
         self.done |= 1 << step.number
         self.ended[step.number] = hands.tick
         self.acts.append(Acted(item.id, self.free.get(step.number, starts), starts, hands.tick))

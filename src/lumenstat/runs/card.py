@@ -7,17 +7,22 @@ from dataclasses import dataclass, field
 from lumenstat.documents.checklist import (
     CheckItem,
     ConfirmItem,
+    CycleItem,
     DecideItem,
     HoldItem,
     Item,
     RequestItem,
     SetItem,
+    SweepItem,
     VerifyItem,
     WaitItem,
 )
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
+
+SWEEP_MOVES = 3
+"""One end, the other, and back: the card does not judge whether it was all of the way."""
 
 FLOW_DONE = "flow done: "
 """The trainee's note that a section's flow is done, before the section's id."""
@@ -42,6 +47,7 @@ class Card:
     hints: dict[str, int] = field(default_factory=dict)
     chosen: str | None = None
     last: str | None = None
+    _moves: dict[str, list[str]] = field(default_factory=dict)
     _done: dict[str, set[str]] = field(default_factory=dict)
 
     @property
@@ -103,14 +109,23 @@ class Card:
             self._note_guided(event)
             return
         current = self.current
-        order = [*([current] if current else []), *self.items]
+        order = [*([current] if current else []), *(item for item in self.items if item is not current)]
         for item in order:
             if item.id not in self.answered and self._answers(item, event):
                 self.answered.add(item.id)
                 self.last = item.id
+                self._settle_ways(item, event)
                 if item.id == self.chosen:
                     self.chosen = None
                 return
+
+    def _settle_ways(self, item: Item, event: LogEvent) -> None:
+        """Of alternatives the others are passed over; a reading called out of limits brings its own items."""
+        if item.one_of is not None:
+            ways = (s.item.id for s in self.procedure.steps if s.item.one_of == item.one_of)
+            self.passed_over |= {way for way in ways if way != item.id}
+        if isinstance(item, CheckItem) and item.if_not is not None and event.args.get("judgement") != "within":
+            self.branches[item.id] = item.if_not.id
 
     def _note_flow(self, text: str) -> None:
         for section in self.procedure.sections:
@@ -128,6 +143,7 @@ class Card:
         if says_so and item.id in self.right:
             self.answered.add(item.id)
             self.last = item.id
+            self._settle_ways(item, event)
 
     def _in_flow(self, item: Item) -> bool:
         return self.procedure.sections[self.procedure.by_id[item.id].section].style == "flow-then-check"
@@ -142,6 +158,12 @@ class Card:
             case SetItem(), "set":
                 right = str(position_text(args["to"])) == target_of(item, self.procedure.papers)
                 return right and self._part(item, str(args["control"]))
+            case CycleItem(), "set" if args["control"] == item.control:
+                return self._moved(item.id, str(position_text(args["to"])), item.through)
+            case SweepItem(), "set" if args["control"] == item.control:
+                moves = self._moves.setdefault(item.id, [])
+                moves.append(str(position_text(args["to"])))
+                return len(moves) >= SWEEP_MOVES
             case VerifyItem(), "see":
                 return self._part(item, str(args["control"]))
             case CheckItem(), "call":
@@ -157,6 +179,12 @@ class Card:
                 return bool(args["item"] == item.id)
             case _:
                 return False
+
+    def _moved(self, item_id: str, to: str, through: tuple[str, ...]) -> bool:
+        """Whether the last positions that a control was moved to are those asked for."""
+        moves = self._moves.setdefault(item_id, [])
+        moves.append(to)
+        return tuple(moves[-len(through) :]) == through
 
     def _part(self, item: SetItem | VerifyItem, control: str) -> bool:
         if control not in item.all_controls:

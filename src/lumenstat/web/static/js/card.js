@@ -119,9 +119,10 @@ export class Card {
 
   say(words) {
     const line = this.open?.querySelector("[data-word]");
-    if (!line || !words.length) return;
+    if (!line || !words.length) return !words.length;
     line.textContent = words.at(-1);
     line.hidden = false;
+    return true;
   }
 
   toggleWhy() {

@@ -55,8 +55,7 @@ class Station {
     this.riser.paint(this.state);
     this.card.paint(frame.card);
     this.card.paintLeft(this.state);
-    for (const word of frame.words) this.say(word);
-    this.card.say(frame.words);
+    if (!this.card.say(frame.words)) for (const word of frame.words) this.say(word);
     this.crew.paint(frame.crew, this.state, frame.whole);
     this.paintClock(frame);
   }
