@@ -7,12 +7,21 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from lumenstat.documents.bundles import Library, shipped_exercises
 from tests.browser.charts import CHARTS
 from tests.browser.conftest import CHROMIUM, FLAGS, Server, signed_in, start_exercise
 from tests.browser.station import Station
 from tests.browser.test_first_light import fly_with_three_slips
+from tests.flights import log_of, rehearsed, without
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+def full_log() -> bytes:
+    """The log of the full cold start, with a slip or two."""
+    bundle = Library().bundle(next(p for p in shipped_exercises() if p.stem == "full-cold-start"))
+    events = without(rehearsed("full-cold-start")(), lambda e: e.args.get("control") in ("second_altimeter", "beacon"))
+    return log_of(bundle, events).text().encode()
 
 
 def shoot(page: Page, name: str) -> None:
@@ -50,6 +59,13 @@ def main() -> None:
                 shoot(ines, "replay")
                 odile.goto(f"{server.address}/runs")
                 shoot(odile, "runs")
+                odile.click("summary:has-text('Take in a run log')")
+                odile.set_input_files(
+                    'input[name="log"]', {"name": "full.jsonl", "mimeType": "text/plain", "buffer": full_log()}
+                )
+                odile.click("button:has-text('Take it in')")
+                odile.wait_for_url("**/debrief", timeout=60_000)
+                shoot(odile, "debrief-full-start")
                 odile.goto(f"{server.address}/exercises")
                 odile.click("text=Battery and APU alone")
                 odile.select_option("#trainee", label="Ines Okafor-Lund")

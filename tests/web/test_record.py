@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
+import json
+import re
+from collections.abc import Callable
 
 import pytest
 from fastapi.testclient import TestClient
@@ -11,10 +15,11 @@ from sqlalchemy import update
 from typer.testing import CliRunner
 
 from lumenstat.cli import app
+from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.records.runs import add_event, find_run
 from lumenstat.records.sealing import verify
 from lumenstat.records.tables import Override, Run, RunEvent
-from tests.flights import perfect_frost, without
+from tests.flights import PERFECT, log_of, perfect_frost, rehearsed, without
 from tests.web.conftest import Person, another
 
 
@@ -177,3 +182,74 @@ def test_a_trainee_sees_nobody_elses_record(app_client: TestClient, odile: Perso
     assert tobias.sign_in("tobias") == 303
     for what in ("replay", "moment?t=1", "ledger.csv", "trace.csv", "debrief"):
         assert tobias.client.get(f"/runs/{run_id}/{what}").status_code == 404
+
+
+def take_in(person: Person, content: bytes) -> tuple[int, str, str]:
+    """Upload a log; gives status, text of the page and where it leads."""
+    page = person.client.get("/runs").text
+    trainee = re.search(r'<option value="(\d+)">Ines', page)
+    assert trainee
+    form = {"csrf": person.token("/runs"), "trainee": trainee.group(1)}
+    files = {"log": ("run.jsonl", content, "application/jsonl")}
+    answer = person.client.post("/runs/import", data=form, files=files, follow_redirects=False)
+    return answer.status_code, answer.text, answer.headers.get("location", "")
+
+
+def test_a_log_taken_in_is_judged_as_it_was_and_stands_beside_its_origin(odile: Person, run_id: str) -> None:
+    log = odile.client.get(f"/runs/{run_id}/log.jsonl").content
+    status, _, location = take_in(odile, log)
+    assert status == 303
+    other = location.split("/")[2]
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    one, two = (json.loads(database.read(lambda s, r=r: find_run(s, r)).ledger) for r in (run_id, other))
+    assert one == two
+    page = odile.client.get(f"/runs/{run_id}/beside/{other}").text
+    assert page.count('data-differs="false"') == 31
+    assert 'data-differs="true"' not in page
+    assert f"/runs/{run_id}/beside/{other}" in odile.client.get(f"/runs/{run_id}/debrief").text
+
+
+def test_runs_of_different_exercises_do_not_stand_side_by_side(odile: Person, run_id: str) -> None:
+    shipped = next(path for path in shipped_exercises() if path.stem == "battery-and-apu")
+    bundle = Library().bundle(shipped)
+    status, _, location = take_in(odile, log_of(bundle, PERFECT["battery-and-apu"]()).text().encode())
+    assert status == 303
+    answer = odile.client.get(f"/runs/{run_id}/beside/{location.split('/')[2]}")
+    assert "runs of different exercises" in answer.text
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        (lambda text: text[:-20], "line 32|cut off"),
+        (lambda text: text.replace("frost-on-the-ramp", "fog-on-the-ramp"), "There is no such exercise"),
+        (lambda text: text.replace('"control": "flap_lever"', '"control": "flap_leaver"').replace('"control":"flap_lever"', '"control":"flap_leaver"'), "there is no control 'flap_leaver'"),
+        (lambda text: "\n".join([text.splitlines()[0], *reversed(text.splitlines()[1:])]), "goes back|never"),
+        (lambda text: "hello", "JSON"),
+        (lambda text: "\n".join([text.splitlines()[0], *[text.splitlines()[1]] * 30_000]), "at most 20,000"),
+    ],
+    ids=["cut off", "another exercise", "unknown control", "back in time", "no log", "too long"],
+)  # fmt: skip
+def test_a_log_that_cannot_be_taken_in_says_why(
+    odile: Person, run_id: str, change: Callable[[str], str], says: str
+) -> None:
+    text = odile.client.get(f"/runs/{run_id}/log.jsonl").text
+    status, answer, _ = take_in(odile, change(text.strip()).encode())
+    page = html.unescape(answer)
+    assert status == 404
+    assert re.search(says, page), page[-1500:]
+    assert "Traceback" not in page
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    assert database.read(lambda s: s.query(Run).count()) == 1
+
+
+def test_a_log_that_is_no_text_is_refused(odile: Person, run_id: str) -> None:
+    assert "not UTF-8" in take_in(odile, b"\xff\xfe\x00")[1]
+
+
+def test_the_debrief_draws_what_each_machine_did(odile: Person) -> None:
+    bundle = Library().bundle(next(path for path in shipped_exercises() if path.stem == "full-cold-start"))
+    _, _, location = take_in(odile, log_of(bundle, rehearsed("full-cold-start")()).text().encode())
+    page = odile.client.get(location).text
+    for title in ("APU: running", "Left engine: starting", "Right engine: running", "Inertial unit 1: aligning"):
+        assert f"<title>{title}" in page

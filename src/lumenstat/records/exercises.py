@@ -43,3 +43,9 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
     if found is None:
         raise RecordError("There is no such exercise.")
     return found
+
+
+def version_for(session: Session, exercise_id: str, digest: str) -> ExerciseVersion:
+    """The version of an exercise that a log was flown with, or the current one where that version is not kept."""
+    found = session.get(ExerciseVersion, digest)
+    return found if found is not None and found.exercise_id == exercise_id else current_exercise(session, exercise_id)

@@ -63,6 +63,14 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
     return run
 
 
+def import_run(session: Session, digest: str, trainee_id: int, instructor_id: int, log: RunLog) -> str:
+    """A run made of a log that was flown elsewhere; it waits to be judged. Gives its id."""
+    run = create_run(session, digest, trainee_id, instructor_id, log.engine)
+    for number, event in enumerate(log.events):
+        add_event(session, run.id, number, event, None)
+    return run.id
+
+
 def find_run(session: Session, run_id: str) -> Run:
     """A run with its exercise and people. Raises RecordError where there is none."""
     run = session.get(Run, run_id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from pydantic import BaseModel, ConfigDict
@@ -33,6 +33,15 @@ class Line(BaseModel):
     points: tuple[tuple[float, float], ...]
 
 
+class Machine(BaseModel):
+    """The APU, an engine or an inertial unit: what it was doing over which seconds, rest left out."""
+
+    model_config = ConfigDict(frozen=True)
+    id: str
+    name: str
+    spans: tuple[tuple[float, float, str], ...]
+
+
 class Trace(BaseModel):
     """A flight as a chart: `end` in seconds."""
 
@@ -40,6 +49,7 @@ class Trace(BaseModel):
     end: float
     lines: tuple[Line, ...]
     strips: tuple[Strip, ...]
+    machines: tuple[Machine, ...] = ()
 
 
 def trace_of(flight: Flight) -> Trace:
@@ -55,7 +65,7 @@ def trace_of(flight: Flight) -> Trace:
         Strip(id=bus.id, name=bus.name, alive=_alive(flight, d_slots[f"bus.{bus.id}.alive"]))
         for bus in airframe.electrical.buses
     )
-    return Trace(end=flight.end / 100, lines=lines, strips=strips)
+    return Trace(end=flight.end / 100, lines=lines, strips=strips, machines=tuple(_machines(flight)))
 
 
 def _line(points: Sequence[TracePoint], slot: int) -> tuple[tuple[float, float], ...]:
@@ -67,6 +77,30 @@ def _line(points: Sequence[TracePoint], slot: int) -> tuple[tuple[float, float],
             continue
         kept.append(point)
     return tuple((point.tick / 100, round(point.a[slot], 2)) for point in kept)
+
+
+REST = ("off", "stopped", "")
+
+
+def _machines(flight: Flight) -> Iterator[Machine]:
+    """Every machine that did something."""
+    airframe, slots = flight.aircraft.plan.airframe, flight.aircraft.plan.d.numbers
+    named = [(airframe.apu.name, "apu.phase")] if airframe.apu else []
+    named += [(unit.name, f"inertial.{unit.id}.phase") for unit in airframe.inertial]
+    named += [(engine.name, f"engine.{engine.id}.phase") for engine in airframe.engines]
+    for name, quantity in named:
+        spans: list[tuple[float, float, str]] = []
+        for point, after in zip(flight.trace, [*flight.trace[1:], None], strict=True):
+            phase = str(point.d[slots[quantity]])
+            until = (after.tick if after else flight.end) / 100
+            if phase in REST:
+                continue
+            if spans and spans[-1][2] == phase and spans[-1][1] == point.tick / 100:
+                spans[-1] = (spans[-1][0], until, phase)
+            else:
+                spans.append((point.tick / 100, until, phase))
+        if kept := tuple(span for span in spans if span[1] > span[0]):
+            yield Machine(id=quantity, name=name, spans=kept)
 
 
 def _alive(flight: Flight, slot: int) -> tuple[tuple[float, float], ...]:

@@ -21,6 +21,7 @@ from lumenstat.settings import Settings
 from lumenstat.web.live import station as live_station
 from lumenstat.web.pages import (
     brief,
+    compare,
     debrief,
     errors,
     exercises,
@@ -33,6 +34,10 @@ from lumenstat.web.pages import (
 )
 from lumenstat.web.rendering import STATIC
 from lumenstat.web.security import SignInNeeded, Throttle, add_headers
+
+PAGES = (
+    sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, compare, live_station,
+)  # fmt: skip
 
 
 def create_app(settings: Settings) -> FastAPI:
@@ -57,7 +62,19 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.throttle = Throttle()
     app.state.first_code = None if database.read(anybody) else secrets.token_hex(4)
     app.middleware("http")(add_headers)
-    for module in (sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, live_station):
+    for module in (
+        sign_in,
+        first_instructor,
+        exercises,
+        brief,
+        runs,
+        station,
+        debrief,
+        replay,
+        record,
+        compare,
+        live_station,
+    ):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     _handle_errors(app)

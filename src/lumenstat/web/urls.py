@@ -73,6 +73,11 @@ def trace_csv(run_id: str) -> str:
     return f"/runs/{run_id}/trace.csv"
 
 
+def import_log() -> str:
+    """Takes a run log in and judges it."""
+    return "/runs/import"
+
+
 def compare(run_id: str, other_id: str) -> str:
     """Two runs of one exercise side by side."""
     return f"/runs/{run_id}/beside/{other_id}"

@@ -14,6 +14,7 @@ LEFT, RIGHT = 118, 64
 VOLTS_TOP, VOLTS_HEIGHT = 20, 120
 STRIP, SECTION = 13, 15
 SHOWN_LINES = 3
+STEADY = ("running", "aligned", "navigating")
 
 
 class Path(Context):
@@ -46,6 +47,23 @@ class StripRow(Context):
     name: str
     y: float
     bars: tuple[StripBar, ...]
+
+
+class MachineBar(Context):
+    """A stretch in which a machine did one thing; `steady` once it is what it is there for."""
+
+    x: float
+    width: float
+    steady: bool
+    title: str
+
+
+class MachineRow(Context):
+    """The APU, an engine or an inertial unit."""
+
+    name: str
+    y: float
+    bars: tuple[MachineBar, ...]
 
 
 class Mark(Context):
@@ -87,6 +105,7 @@ class Timeline(Context):
     ticks: tuple[Tick, ...]
     paths: tuple[Path, ...]
     strips: tuple[StripRow, ...]
+    machines: tuple[MachineRow, ...]
     sections: tuple[SectionRow, ...]
     marks: tuple[Mark, ...]
     spans: tuple[Span, ...]
@@ -116,7 +135,24 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
         )
         for n, strip in enumerate(trace.strips)
     )
-    sections_top = strips_top + len(strips) * STRIP + 20
+    machines_top = strips_top + len(strips) * STRIP + 6
+    machines = tuple(
+        MachineRow(
+            name=machine.name,
+            y=machines_top + n * STRIP,
+            bars=tuple(
+                MachineBar(
+                    x=x(a),
+                    width=max(0.5, round(x(b) - x(a), 1)),
+                    steady=phase in STEADY,
+                    title=f"{machine.name}: {phase}, {clock(a)} to {clock(b)}",
+                )
+                for a, b, phase in machine.spans
+            ),
+        )
+        for n, machine in enumerate(trace.machines)
+    )
+    sections_top = machines_top + len(machines) * STRIP + 14
     sections = tuple(
         SectionRow(title=section.title, y=sections_top + n * SECTION) for n, section in enumerate(procedure.sections)
     )
@@ -132,6 +168,7 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
         ticks=tuple(Tick(x=x(t), label=clock(t)) for t in _time_marks(end)),
         paths=tuple(_paths(trace, x, y)),
         strips=strips,
+        machines=machines,
         sections=sections,
         marks=tuple(_marks(ledger, procedure, x, sections_top)),
         spans=tuple(

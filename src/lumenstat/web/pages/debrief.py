@@ -11,7 +11,7 @@ from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitR
 from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
-from lumenstat.records.runs import find_run
+from lumenstat.records.runs import find_run, runs_of
 from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
@@ -24,6 +24,7 @@ from lumenstat.web.security import SignedIn
 router = APIRouter()
 
 LOSSES_SHOWN = 5
+OTHERS_AT_MOST = 12
 
 OUTCOME_WORDS = {"pass": "Passed", "held": "Held", "fail": "Not passed", "unfinished": "Unfinished"}
 VERDICT_WORDS = {
@@ -63,6 +64,13 @@ class LedgerLine(Context):
     most: float
 
 
+class OtherRun(Context):
+    """Another judged run of the same exercise."""
+
+    id: str
+    words: str
+
+
 class DebriefContext(Context):
     """A judged run."""
 
@@ -97,6 +105,7 @@ class DebriefContext(Context):
     may_judge: bool
     signed_by: str | None
     signed_at: str | None
+    others: tuple[OtherRun, ...]
     origin: str | None
     origin_at: float | None
 
@@ -111,7 +120,15 @@ async def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         return RedirectResponse(urls.station(run_id), 303)
     _, bundle, ledger, overrides = judged(database, run_id)
     trace = Trace.model_validate_json(run.trace)
-    return page(request, debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor))
+    mine = None if viewer.is_instructor else viewer.id
+    rows = database.read(lambda session: runs_of(session, mine))
+    others = tuple(
+        OtherRun(id=each.id, words=f"{each.trainee.name}, {each.created:%-d %B, %H:%M}")
+        for each in rows
+        if each.ledger and each.id != run.id and each.exercise.exercise_id == run.exercise.exercise_id
+    )
+    context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor)
+    return page(request, context.model_copy(update={"others": others[:OTHERS_AT_MOST]}))
 
 
 def debrief_context(
@@ -180,6 +197,7 @@ def debrief_context(
         may_judge=may_judge and run.signed_by is None,
         signed_by=run.signed_by,
         signed_at=f"{run.signed_at:%-d %B %Y, %H:%M} UTC" if run.signed_at else None,
+        others=(),
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
     )

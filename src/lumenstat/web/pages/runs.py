@@ -2,17 +2,28 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import APIRouter, File, Form, HTTPException, Request, Response, UploadFile
+from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.records.runs import find_run, log_of, runs_of
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import parse_log
+from lumenstat.errors import LumenstatError, RecordError
+from lumenstat.records.exercises import version_for
+from lumenstat.records.people import trainees
+from lumenstat.records.runs import find_run, import_run, log_of, runs_of
 from lumenstat.records.tables import Run
+from lumenstat.simulation.flight import fly
+from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import SignedIn, Viewer
+from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 
 router = APIRouter()
+
+LARGEST_LOG = 5_000_000
 
 
 class RunRow(Context):
@@ -28,11 +39,19 @@ class RunRow(Context):
     outcome: str | None
 
 
+class Choice(Context):
+    """A trainee whose log is taken in."""
+
+    id: int
+    name: str
+
+
 class RunsContext(Context):
     """Runs still open, and runs that have ended."""
 
     template: ClassVar[str] = "runs.html"
     tab: ClassVar[str] = "runs"
+    trainees: tuple[Choice, ...]
     open: tuple[RunRow, ...]
     ended: tuple[RunRow, ...]
 
@@ -49,7 +68,9 @@ def show(request: Request, viewer: SignedIn) -> Response:
     mine = None if viewer.is_instructor else viewer.id
     rows = [_row(run) for run in request.app.state.database.read(lambda session: runs_of(session, mine))]
     still_open = tuple(row for row in rows if row.state != "ended")
-    return page(request, RunsContext(open=still_open, ended=tuple(row for row in rows if row.state == "ended")))
+    choices = tuple(Choice(id=p.id, name=p.name) for p in request.app.state.database.read(trainees))
+    ended = tuple(row for row in rows if row.state == "ended")
+    return page(request, RunsContext(trainees=choices, open=still_open, ended=ended))
 
 
 @router.get("/runs/{run_id}/log.jsonl")
@@ -62,6 +83,29 @@ def run_log(request: Request, run_id: str, viewer: SignedIn) -> Response:
     name = f"{run.exercise.exercise_id}-{run.id}.jsonl"
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(text, media_type="application/jsonl", headers=headers)
+
+
+@router.post("/runs/import", dependencies=[CheckedForm])
+async def import_log(
+    request: Request, viewer: Instructor, log: Annotated[UploadFile, File()], trainee: Annotated[int, Form()]
+) -> Response:
+    """Take a run log in as a run of its own and judge it. Raises RecordError that says what is wrong with it."""
+    database = request.app.state.database
+    content = await log.read(LARGEST_LOG + 1)
+    if len(content) > LARGEST_LOG:
+        raise RecordError(f"The log is larger than {LARGEST_LOG // 1_000_000} MB; that is no run log.")
+    try:
+        read = parse_log(content.decode("utf-8"))
+        version = database.read(lambda session: version_for(session, read.exercise, read.digest))
+        bundle = Bundle.from_canonical_json(version.content)
+        await run_in_threadpool(fly, bundle, read.events)
+    except UnicodeDecodeError:
+        raise RecordError("The log is not UTF-8 text.") from None
+    except LumenstatError as error:
+        raise RecordError(f"This log cannot be taken in: {error}") from None
+    run_id = database.write(lambda session: import_run(session, version.digest, trainee, viewer.id, read))
+    await request.app.state.hub.judge(run_id)
+    return RedirectResponse(urls.debrief(run_id), 303)
 
 
 def _row(run: Run) -> RunRow:

@@ -1,0 +1,119 @@
+"""Two runs of one exercise side by side: item by item, who did what when, and what it was worth."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from fastapi import APIRouter, Request, Response
+
+from lumenstat.assessment.ledger import ItemRow, Ledger
+from lumenstat.assessment.overriding import with_overrides
+from lumenstat.documents.procedure import procedure_of
+from lumenstat.errors import RecordError
+from lumenstat.records.tables import Run
+from lumenstat.web.pages.debrief import OUTCOME_WORDS, VERDICT_WORDS
+from lumenstat.web.pages.record import judged
+from lumenstat.web.pages.runs import may_see
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import SignedIn
+
+router = APIRouter()
+
+
+class Side(Context):
+    """One of the two runs."""
+
+    run_id: str
+    trainee: str
+    flown: str
+    outcome: str
+    percent: float
+    used: float
+    earned: float
+    possible: float
+
+
+class Cell(Context):
+    """What one of them did about an item."""
+
+    at: float | None
+    verdict: str
+    words: str
+    earned: float
+    says: str
+
+
+class Pair(Context):
+    """One item of both."""
+
+    number: int
+    challenge: str
+    cells: tuple[Cell | None, Cell | None]
+    apart: float | None
+    differs: bool
+
+
+class CompareContext(Context):
+    """Two runs of one exercise."""
+
+    template: ClassVar[str] = "compare.html"
+    tab: ClassVar[str] = "runs"
+    title: str
+    sides: tuple[Side, Side]
+    pairs: tuple[Pair, ...]
+    same_version: bool
+
+
+@router.get("/runs/{run_id}/beside/{other_id}")
+def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Response:
+    """Both runs, item by item. Raises RecordError where they are not of one exercise."""
+    found = [judged(request.app.state.database, each) for each in (run_id, other_id)]
+    for run, *_ in found:
+        may_see(viewer, run)
+    (one, bundle, *_), (other, *_) = found
+    if one.exercise.exercise_id != other.exercise.exercise_id:
+        raise RecordError("These are runs of different exercises; only runs of one exercise stand side by side.")
+    ledgers = [with_overrides(docs, ledger, overrides) for _, docs, ledger, overrides in found]
+    steps = procedure_of(bundle).by_id
+    rows = [{row.item: row for row in ledger.items} for ledger in ledgers]
+    pairs = []
+    for name, step in steps.items():
+        first, second = rows[0].get(name), rows[1].get(name)
+        both = first is not None and second is not None and first.at is not None and second.at is not None
+        pairs.append(
+            Pair(
+                number=step.number + 1,
+                challenge=step.item.challenge,
+                cells=(_cell(first), _cell(second)),
+                apart=second.at - first.at if both and first and second and first.at and second.at else None,
+                differs=(first.verdict if first else "") != (second.verdict if second else ""),
+            )
+        )
+    return page(
+        request,
+        CompareContext(
+            title=bundle.exercise.title,
+            sides=(_side(one, ledgers[0]), _side(other, ledgers[1])),
+            pairs=tuple(pairs),
+            same_version=one.digest == other.digest,
+        ),
+    )
+
+
+def _cell(row: ItemRow | None) -> Cell | None:
+    if row is None:
+        return None
+    return Cell(at=row.at, verdict=row.verdict, words=VERDICT_WORDS[row.verdict], earned=row.earned, says=row.says)
+
+
+def _side(run: Run, ledger: Ledger) -> Side:
+    return Side(
+        run_id=run.id,
+        trainee=run.trainee.name,
+        flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
+        outcome=OUTCOME_WORDS[ledger.outcome],
+        percent=ledger.percent,
+        used=ledger.ended_at,
+        earned=ledger.points.earned,
+        possible=ledger.points.possible,
+    )
