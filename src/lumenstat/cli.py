@@ -249,16 +249,19 @@ def verify(
 @app.command()
 def serve(
     demo: Annotated[bool, typer.Option("--demo", help="Load the demo school and list its accounts.")] = False,
+    school: Annotated[str, typer.Option(help="The school's name on what is printed.")] = "",
     host: str = "127.0.0.1",
     port: int = 8500,
     database: Annotated[Path, typer.Option(help="The SQLite file.")] = Path("var/lumenstat.sqlite"),
 ) -> None:
     """Serve Lumenstat."""
+    from lumenstat.demo import DEMO_SCHOOL  # noqa: PLC0415
     from lumenstat.settings import Settings  # noqa: PLC0415
     from lumenstat.web.server import serve as serve_web  # noqa: PLC0415 - the web only where it is served
 
     try:
-        serve_web(Settings(database=database, host=host, port=port, demo=demo))
+        name = school or (DEMO_SCHOOL if demo else "")
+        serve_web(Settings(database=database, host=host, port=port, demo=demo, school=name))
     except LumenstatError as error:
         fail(error)
 

@@ -8,6 +8,7 @@ from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.records.exercises import store_bundle
 from lumenstat.records.people import add_person, find_person
 
+DEMO_SCHOOL = "Hollin Bay Flight Academy"
 DEMO_PASSWORD = "frost-on-the-ramp"  # noqa: S105 - shown on the demo's own sign-in page
 DEMO_PEOPLE = (
     ("Odile Marrash", "odile", "instructor"),

@@ -14,5 +14,6 @@ class Settings:
     host: str = "127.0.0.1"
     port: int = 8500
     demo: bool = False
+    school: str = ""
     session_hours: float = 12.0
     secure_cookies: bool = False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -9,6 +10,23 @@ from pydantic import BaseModel, ConfigDict
 Verdict = Literal["done", "late", "early", "out-of-order", "wrong", "omitted", "prompted", "not-applicable"]
 Effect = Literal["harmless", "undone", "deviation", "hazard"]
 Outcome = Literal["pass", "held", "fail", "unfinished"]
+
+OUTCOME_WORDS: Mapping[Outcome, str] = {
+    "pass": "Passed",
+    "held": "Held",
+    "fail": "Not passed",
+    "unfinished": "Unfinished",
+}
+VERDICT_WORDS: Mapping[Verdict, str] = {
+    "done": "Done",
+    "late": "Late",
+    "early": "Early",
+    "out-of-order": "Out of order",
+    "wrong": "Wrong",
+    "omitted": "Omitted",
+    "prompted": "Prompted",
+    "not-applicable": "Did not apply",
+}
 
 
 class Row(BaseModel):

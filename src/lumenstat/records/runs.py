@@ -66,6 +66,7 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
 def import_run(session: Session, digest: str, trainee_id: int, instructor_id: int, log: RunLog) -> str:
     """A run made of a log that was flown elsewhere; it waits to be judged. Gives its id."""
     run = create_run(session, digest, trainee_id, instructor_id, log.engine)
+    run.flown_digest = log.digest
     for number, event in enumerate(log.events):
         add_event(session, run.id, number, event, None)
     return run.id

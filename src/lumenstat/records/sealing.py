@@ -37,6 +37,14 @@ def overrides_of(session: Session, run_id: str) -> list[Override]:
     return list(session.scalars(select(Override).where(Override.run_id == run_id).order_by(Override.id)))
 
 
+def overridden_runs(session: Session) -> dict[str, list[Override]]:
+    """The overrides of every run that has any."""
+    found: dict[str, list[Override]] = {}
+    for row in session.scalars(select(Override).order_by(Override.id)):
+        found.setdefault(row.run_id, []).append(row)
+    return found
+
+
 def add_override(session: Session, run_id: str, item: str, verdict: str, points: float, reason: str, by: str) -> None:
     """Keep an instructor's verdict. Raises RecordError once the record is signed."""
     run = find_run(session, run_id)

@@ -69,6 +69,7 @@ class Run(Base):
     tick: Mapped[int] = mapped_column(Integer, default=0)
     ledger: Mapped[str | None] = mapped_column(Text)
     trace: Mapped[str | None] = mapped_column(Text)
+    flown_digest: Mapped[str | None] = mapped_column(String(64))
     origin_id: Mapped[str | None] = mapped_column(String(32))
     origin_tick: Mapped[int | None] = mapped_column(Integer)
     signed_by: Mapped[str | None] = mapped_column(String(80))
@@ -115,3 +116,43 @@ class Override(Base):
     reason: Mapped[str] = mapped_column(Text)
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class Draft(Base):
+    """An exercise being written. `revision` is the one shown; `edition` goes up with every change, undo included."""
+
+    __tablename__ = "drafts"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    owner_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    title: Mapped[str] = mapped_column(String(200))
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+    edition: Mapped[int] = mapped_column(Integer, default=0)
+    changed: Mapped[datetime] = mapped_column(DateTime)
+    published_digest: Mapped[str | None] = mapped_column(String(64))
+
+    owner: Mapped[Person] = relationship(lazy="joined")
+
+
+class DraftRevision(Base):
+    """A draft as it stood after one change."""
+
+    __tablename__ = "draft_revisions"
+
+    draft_id: Mapped[str] = mapped_column(ForeignKey("drafts.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(Integer, primary_key=True)
+    content: Mapped[str] = mapped_column(Text)
+    says: Mapped[str] = mapped_column(String(200))
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class StoredProof(Base):
+    """What the model found about one exercise version, kept under its digest."""
+
+    __tablename__ = "proofs"
+
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    proof: Mapped[str] = mapped_column(Text)
+    consequences: Mapped[str | None] = mapped_column(Text)
+    made: Mapped[datetime] = mapped_column(DateTime)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, SetItem, SweepItem
+from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, RequestItem, SetItem, SweepItem
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.readings import meaning_of
 from lumenstat.documents.runlog import LogEvent
@@ -97,15 +97,27 @@ class Hands:
             if end != self.stands(item.control):
                 self.move(item.control, end)
 
-    def hold(self, item: HoldItem) -> None:
-        """Press, wait until it is long enough and the indication is there, let go."""
+    def hold(self, item: HoldItem) -> bool:
+        """Press, wait until it is long enough and the indication is there, let go; whether it was there."""
         self.event("press", PACE_SECONDS["hold"], control=item.control)
         began = self.tick
         longest = item.at_most if item.at_most is not None else HOLD_LONGEST_SECONDS
         self.pass_time(min(item.seconds + HOLD_MARGIN_SECONDS, max(longest, item.seconds)))
         while item.watch and not self.flag(item.watch) and (self.tick - began) / 100 < longest - HOLD_MARGIN_SECONDS:
             self.pass_time(HOLD_MARGIN_SECONDS)
+        there = item.watch is None or self.flag(item.watch)
         self.event("release", 0.0, control=item.control)
+        return there
+
+    def can_ask(self, item: RequestItem) -> bool:
+        """Whether a request would be heard, and done, if it were made now."""
+        services = self.aircraft.plan.airframe.services
+        number = next(n for n, service in enumerate(services) if service.id == item.service)
+        position, action = next((m, a) for m, a in enumerate(services[number].actions) if a.id == item.action)
+        answers, settler = self.aircraft.settler.answers, self.aircraft.settler
+        state = self.aircraft.d[self.aircraft.plan.d[f"service.{item.service}"]]
+        free = settler.pending_service[number] is None and state in action.possible_when
+        return free and answers.heard[number] and answers.needs[number][position]
 
     # ---- readings ----------------------------------------------------------------------------------------
 
@@ -148,15 +160,15 @@ class Hands:
             return False
         return item.moment is None or self.flag(item.moment.when)
 
-    def will_be_within(self, item: CheckItem) -> bool:
-        """Whether the reading comes within limits by itself if one waits."""
+    def will_be(self, item: CheckItem, *meanings: str) -> int | None:
+        """The tick at which the reading comes to mean one of these by itself if one waits, if it does."""
         kept, watchers = self.aircraft.snapshot(), self.aircraft.watchers
         self.aircraft.watchers = []
-        found = False
+        found = None
         for _ in range(LOOK_AHEAD_SECONDS // LOOK_EVERY_SECONDS):
             self.pass_time(LOOK_EVERY_SECONDS)
-            if self.meaning(item) == "within":
-                found = True
+            if self.meaning(item) in meanings:
+                found = self.tick
                 break
         self.aircraft.restore(kept)
         self.aircraft.watchers = watchers

@@ -32,12 +32,18 @@ PATIENCE_SECONDS = 2400.0
 
 @dataclass(frozen=True)
 class Acted:
-    """When an item was ready to be acted on, when the act began and when it was done; ticks."""
+    """When an item had its turn, when it could rightly be acted on, when the act began and when it was done; ticks.
+
+    `first` and `last` are its events in the flight, the last one excluded.
+    """
 
     item: str
     free: int
+    ripe: int
     starts: int
     ends: int
+    first: int = 0
+    last: int = 0
 
 
 @dataclass(frozen=True)
@@ -84,9 +90,11 @@ class _Flier:
     skipped: int = 0
     ended: dict[int, int] = field(default_factory=dict)
     free: dict[int, int] = field(default_factory=dict)
+    ripe: dict[int, int] = field(default_factory=dict)
     branches: dict[str, str] = field(default_factory=dict)
     begun: dict[int, dict[str, bool]] = field(default_factory=dict)
     hopeless: set[int] = field(default_factory=set)
+    coming: dict[int, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         texts = watched_texts(self.procedure)
@@ -99,9 +107,13 @@ class _Flier:
         while left := self._open():
             if self._skip(left):
                 continue
+            looked, first = self.hands.tick, len(self.hands.events)
             able = [step for step in left if self._able(step)]
+            for step in able:
+                self.ripe.setdefault(step.number, looked)
             if able:
-                self._act(min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number)))
+                chosen = min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number))
+                self._act(chosen, looked, first)
                 waited = 0.0
             elif waited > PATIENCE_SECONDS:
                 stuck = tuple(step.item.id for step in self._left())
@@ -150,7 +162,7 @@ class _Flier:
             case CheckItem():
                 return self._readable(step, item)
             case RequestItem():
-                return self._would_be_done(item)
+                return hands.can_ask(item)
             case DecideItem():
                 return any(hands.flag(branch.when) for branch in item.branches)
             case _:
@@ -163,26 +175,20 @@ class _Flier:
             return False
         if hands.meaning(item) == "within":
             return True
-        if step.number not in self.hopeless and hands.will_be_within(item):
+        if hands.tick < self.coming.get(step.number, 0):
+            return False
+        wanted = ["within"] if hands.meaning(item) != "dead" else ["within", "below", "above"]
+        comes = hands.will_be(item, "within") or hands.will_be(item, *wanted)
+        if comes is not None and step.number not in self.hopeless:
+            self.coming[step.number] = comes
             return False
         self.hopeless.add(step.number)
         return True
 
-    def _would_be_done(self, item: RequestItem) -> bool:
-        aircraft = self.hands.aircraft
-        services = aircraft.plan.airframe.services
-        number = next(n for n, service in enumerate(services) if service.id == item.service)
-        position, action = next((m, a) for m, a in enumerate(services[number].actions) if a.id == item.action)
-        answers, settler = aircraft.settler.answers, aircraft.settler
-        state = aircraft.d[aircraft.plan.d[f"service.{item.service}"]]
-        free = settler.pending_service[number] is None and state in action.possible_when
-        return free and answers.heard[number] and answers.needs[number][position]
-
-    def _act(self, step: Step) -> None:
+    def _act(self, step: Step, starts: int, first: int) -> None:
         item, hands = step.item, self.hands
         if step.section not in self.begun:
             self.begun[step.section] = {text: hands.flag(text) for text in hands.texts}
-        starts = hands.tick
         match item:
             case ControlItem():
                 hands.control_item(item)
@@ -206,9 +212,11 @@ class _Flier:
                 hands.event("decide", item=item.id, branch=branch)
             case ConfirmItem():
                 hands.event("confirm", item=item.id)
+        self.coming.clear()
         for other in self.procedure.steps:
             if item.one_of is not None and other.item.one_of == item.one_of and other is not step:
                 self.skipped |= 1 << other.number
         self.done |= 1 << step.number
         self.ended[step.number] = hands.tick
-        self.acts.append(Acted(item.id, self.free.get(step.number, starts), starts, hands.tick))
+        free, ripe = self.free.get(step.number, starts), self.ripe.get(step.number, starts)
+        self.acts.append(Acted(item.id, free, ripe, starts, hands.tick, first, len(hands.events)))

@@ -96,7 +96,7 @@ def fly(
     """
     aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
     limits = bundle.airframe.limits
-    texts = [*dict.fromkeys([*watch, *(_limit_text(limit) for limit in limits)])]
+    texts = [*dict.fromkeys([*watch, *(limit_text(limit) for limit in limits)])]
     watcher = Watch(aircraft, texts)
     recorder = Recorder(aircraft)
     recorder.at_event(0)
@@ -126,13 +126,14 @@ def fly(
     flight.exceedances = [
         _exceedance(flight, limit, start, stop)
         for limit in limits
-        for start, stop in timelines[_limit_text(limit)].spans(flight.end)
+        for start, stop in timelines[limit_text(limit)].spans(flight.end)
     ]
     flight.exceedances.sort(key=lambda each: each.start)
     return flight
 
 
-def _limit_text(limit: Limit) -> str:
+def limit_text(limit: Limit) -> str:
+    """When a limit is exceeded, as one expression."""
     return f"held({limit.when}, {limit.for_seconds:g})" if limit.for_seconds else limit.when
 
 

@@ -84,6 +84,15 @@ class Timeline:
         return [(a, b) for a, b in spans if b > a]
 
 
+@dataclass(frozen=True)
+class WatchKept:
+    """A watch's memory at one moment: of its trackers, of how much had been seen, and its flags."""
+
+    memory: tuple[tuple[int | None, float | None, float | None], ...]
+    lengths: tuple[int, ...]
+    flags: tuple[bool, ...]
+
+
 class Watch:
     """Watches a list of expressions on one aircraft; `timelines` runs parallel to the list."""
 
@@ -94,6 +103,19 @@ class Watch:
         self.timelines = [Timeline() for _ in texts]
         self.flags: tuple[bool, ...] = ()
         self.at_event(aircraft.tick)
+
+    def keep(self) -> WatchKept:
+        """What has been seen so far, to go back to."""
+        memory = tuple((t.tick, t.figure, t.slope) for t in self.trackers)
+        return WatchKept(memory, tuple(len(line.flips) for line in self.timelines), self.flags)
+
+    def put_back(self, kept: WatchKept) -> None:
+        """Go back to what had been seen then; what was seen since is forgotten."""
+        for tracker, (tick, figure, slope) in zip(self.trackers, kept.memory, strict=True):
+            tracker.tick, tracker.figure, tracker.slope = tick, figure, slope
+        for line, length in zip(self.timelines, kept.lengths, strict=True):
+            del line.flips[length:]
+        self.flags = kept.flags
 
     def now(self) -> tuple[bool, ...]:
         """The value of every expression at the aircraft's present tick."""

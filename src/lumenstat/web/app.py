@@ -62,19 +62,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.throttle = Throttle()
     app.state.first_code = None if database.read(anybody) else secrets.token_hex(4)
     app.middleware("http")(add_headers)
-    for module in (
-        sign_in,
-        first_instructor,
-        exercises,
-        brief,
-        runs,
-        station,
-        debrief,
-        replay,
-        record,
-        compare,
-        live_station,
-    ):
+    for module in PAGES:
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     _handle_errors(app)

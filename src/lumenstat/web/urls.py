@@ -68,6 +68,11 @@ def ledger_csv(run_id: str) -> str:
     return f"/runs/{run_id}/ledger.csv"
 
 
+def debrief_pdf(run_id: str) -> str:
+    """The debrief on paper."""
+    return f"/runs/{run_id}/debrief.pdf"
+
+
 def trace_csv(run_id: str) -> str:
     """Every quantity over time as a table."""
     return f"/runs/{run_id}/trace.csv"

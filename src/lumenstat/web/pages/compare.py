@@ -6,12 +6,11 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.assessment.ledger import ItemRow, Ledger
+from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, ItemRow, Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.tables import Run
-from lumenstat.web.pages.debrief import OUTCOME_WORDS, VERDICT_WORDS
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, page

@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterator, Sequence
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
-from lumenstat.assessment.ledger import Evidence, ExtraRow, Gate, Ledger, LimitRow, Lost, Points, TimeUse
+from lumenstat.assessment.ledger import (
+    OUTCOME_WORDS,
+    VERDICT_WORDS,
+    Evidence,
+    ExtraRow,
+    Gate,
+    Ledger,
+    LimitRow,
+    Lost,
+    Points,
+    TimeUse,
+)
 from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
@@ -25,18 +38,6 @@ router = APIRouter()
 
 LOSSES_SHOWN = 5
 OTHERS_AT_MOST = 12
-
-OUTCOME_WORDS = {"pass": "Passed", "held": "Held", "fail": "Not passed", "unfinished": "Unfinished"}
-VERDICT_WORDS = {
-    "done": "Done",
-    "late": "Late",
-    "early": "Early",
-    "out-of-order": "Out of order",
-    "wrong": "Wrong",
-    "omitted": "Omitted",
-    "prompted": "Prompted",
-    "not-applicable": "Did not apply",
-}
 
 
 class LedgerLine(Context):
@@ -91,6 +92,8 @@ class DebriefContext(Context):
     gates: tuple[Gate, ...]
     lines: tuple[LedgerLine, ...]
     lost_count: int
+    changed_count: int
+    flown_with: str | None
     extras: tuple[ExtraRow, ...]
     limits: tuple[LimitRow, ...]
     ended_at: float
@@ -180,9 +183,11 @@ def debrief_context(
         band=ledger.band,
         pass_mark=bundle.exercise.pass_mark,
         points=ledger.points,
-        gates=ledger.gates,
+        gates=tuple(_once(ledger.gates)),
         lines=tuple(lines),
         lost_count=sum(line.lost for line in lines),
+        changed_count=len(changed),
+        flown_with=run.flown_digest if run.flown_digest not in (None, run.digest) else None,
         extras=ledger.extras,
         limits=ledger.limits,
         ended_at=ledger.ended_at,
@@ -201,6 +206,13 @@ def debrief_context(
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
     )
+
+
+def _once(gates: Sequence[Gate]) -> Iterator[Gate]:
+    """Gates that say the same thing, as one that says how often."""
+    for says, times in Counter(gate.says for gate in gates).items():
+        gate = next(gate for gate in gates if gate.says == says)
+        yield gate if times == 1 else gate.model_copy(update={"says": f"{says.rstrip('.')}, {times} times."})
 
 
 def _worst(ledger: Ledger) -> tuple[Lost, ...]:

@@ -14,15 +14,16 @@ from lumenstat.assessment.overriding import Overridden, checked, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
+from lumenstat.exchange.debrief_pdf import About, debrief_pdf
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import add_override, overrides_of, sign
-from lumenstat.records.tables import Override, Run
+from lumenstat.records.tables import Run
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import Sampler
 from lumenstat.web import urls
-from lumenstat.web.pages.runs import may_see
+from lumenstat.web.pages.runs import as_they_count, may_see
 from lumenstat.web.security import CheckedForm, Instructor, SignedIn
 
 router = APIRouter()
@@ -39,13 +40,8 @@ def judged(database: Database, run_id: str) -> tuple[Run, Bundle, Ledger, list[O
     if run.ledger is None:
         raise RecordError("This run is not judged yet.")
     rows = database.read(lambda session: overrides_of(session, run_id))
-    overrides = [_as_it_counts(row) for row in rows]
+    overrides = as_they_count(rows)
     return run, Bundle.from_canonical_json(run.exercise.content), Ledger.model_validate_json(run.ledger), overrides
-
-
-def _as_it_counts(row: Override) -> Overridden:
-    given = {"item": row.item, "verdict": row.verdict, "points": row.points, "reason": row.reason, "by": row.by}
-    return Overridden.model_validate(given | {"at": f"{row.at:%-d %B %Y, %H:%M} UTC"})
 
 
 @router.post("/runs/{run_id}/override", dependencies=[CheckedForm])
@@ -108,6 +104,19 @@ def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     names = list(flight.aircraft.plan.quantities)
     rows = [names, *([_cell(row[name]) for name in names] for row in samplers[0].rows)]
     return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-trace.csv")
+
+
+@router.get("/runs/{run_id}/debrief.pdf")
+def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """The debrief on paper."""
+    run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
+    may_see(viewer, run)
+    signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None
+    flown = f"{run.started or run.created:%-d %B %Y, %H:%M} UTC"
+    about = About(run.trainee.name, flown, request.app.state.settings.school, signed)
+    name = f"{run.exercise.exercise_id}-{run.id}.pdf"
+    headers = {"Content-Disposition": f'inline; filename="{name}"'}
+    return Response(debrief_pdf(bundle, ledger, overrides, about), media_type="application/pdf", headers=headers)
 
 
 def _cell(value: object) -> str:

@@ -9,7 +9,7 @@ from typing import Annotated, Any, ClassVar
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
-from lumenstat.assessment.ledger import Ledger
+from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
@@ -19,7 +19,6 @@ from lumenstat.simulation.replay import Replay
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser
 from lumenstat.web.drawing.riser import lay_out as lay_out_riser
-from lumenstat.web.pages.debrief import VERDICT_WORDS
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.pages.station import DeckPage, deck_of
 from lumenstat.web.rendering import Context, page

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, File, Form, HTTPException, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 
-from lumenstat.assessment.ledger import Ledger
+from lumenstat.assessment.ledger import OUTCOME_WORDS, Ledger
+from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import parse_log
 from lumenstat.errors import LumenstatError, RecordError
 from lumenstat.records.exercises import version_for
 from lumenstat.records.people import trainees
 from lumenstat.records.runs import find_run, import_run, log_of, runs_of
-from lumenstat.records.tables import Run
+from lumenstat.records.sealing import overridden_runs
+from lumenstat.records.tables import Override, Run
 from lumenstat.simulation.flight import fly
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
@@ -37,6 +40,7 @@ class RunRow(Context):
     created: str
     percent: float | None
     outcome: str | None
+    notes: tuple[str, ...]
 
 
 class Choice(Context):
@@ -66,9 +70,11 @@ def may_see(viewer: Viewer, run: Run) -> None:
 def show(request: Request, viewer: SignedIn) -> Response:
     """All runs for an instructor, their own for a trainee."""
     mine = None if viewer.is_instructor else viewer.id
-    rows = [_row(run) for run in request.app.state.database.read(lambda session: runs_of(session, mine))]
+    database = request.app.state.database
+    changed = database.read(overridden_runs)
+    rows = [_row(run, changed.get(run.id, [])) for run in database.read(lambda session: runs_of(session, mine))]
     still_open = tuple(row for row in rows if row.state != "ended")
-    choices = tuple(Choice(id=p.id, name=p.name) for p in request.app.state.database.read(trainees))
+    choices = tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees))
     ended = tuple(row for row in rows if row.state == "ended")
     return page(request, RunsContext(trainees=choices, open=still_open, ended=ended))
 
@@ -108,8 +114,10 @@ async def import_log(
     return RedirectResponse(urls.debrief(run_id), 303)
 
 
-def _row(run: Run) -> RunRow:
+def _row(run: Run, overrides: list[Override]) -> RunRow:
     ledger = Ledger.model_validate_json(run.ledger) if run.ledger else None
+    if ledger is not None and overrides:
+        ledger = with_overrides(Bundle.from_canonical_json(run.exercise.content), ledger, as_they_count(overrides))
     return RunRow(
         id=run.id,
         title=run.exercise.title,
@@ -118,5 +126,26 @@ def _row(run: Run) -> RunRow:
         state=run.state,
         created=f"{run.created:%-d %B %Y, %H:%M}",
         percent=ledger.percent if ledger else None,
-        outcome=ledger.outcome if ledger else None,
+        outcome=OUTCOME_WORDS[ledger.outcome] if ledger else None,
+        notes=tuple(_notes(run, overrides)),
     )
+
+
+def _notes(run: Run, overrides: list[Override]) -> Iterator[str]:
+    if overrides:
+        yield f"{len({each.item for each in overrides})} overridden"
+    if run.signed_by is not None:
+        yield f"signed by {run.signed_by}"
+    if run.origin_id is not None:
+        yield "flown on from another"
+
+
+def as_they_count(rows: Sequence[Override]) -> list[Overridden]:
+    """Stored overrides as the assessment takes them."""
+    return [
+        Overridden.model_validate(
+            {"item": row.item, "verdict": row.verdict, "points": row.points, "reason": row.reason, "by": row.by}
+            | {"at": f"{row.at:%-d %B %Y, %H:%M} UTC"}
+        )
+        for row in rows
+    ]

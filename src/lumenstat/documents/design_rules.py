@@ -1,0 +1,113 @@
+"""What published guidance asks of a checklist's design, as lint; each rule names where it comes from and can be waived.
+
+Sources, from memory and unverified: A. Degani and E. Wiener, Human Factors of Flight-Deck Checklists, NASA CR-177549
+(1990); UK CAA CAP 676; FAA AC 120-71B.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lumenstat.documents.checklist import CheckItem, Checklist, ControlItem, DecideItem, Item, Section
+
+LONGEST_SECTION = 20
+ROOM_IN_ANY_ORDER = 6
+EMPTY_WORDS = {
+    "checked",
+    "check",
+    "set",
+    "as required",
+    "as needed",
+    "ok",
+    "okay",
+    "done",
+    "complete",
+    "completed",
+    "verified",
+}
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A rule of design: what it asks, and who asks it."""
+
+    asks: str
+    source: str
+
+
+RULES = {
+    "response-says-nothing": Rule(
+        "the response names the state or the figure, not that something was looked at", "NASA CR-177549"
+    ),
+    "section-too-long": Rule(f"a section has at most {LONGEST_SECTION} items; split longer ones", "NASA CR-177549"),
+    "critical-late": Rule("where the order is free, critical items come first", "NASA CR-177549"),
+    "near-identical": Rule("no two items of a section read the same", "CAP 676"),
+    "who-missing": Rule("every item says who acts", "AC 120-71B"),
+    "reason-missing": Rule("every item says why it is there", "our own: the panel of reasons needs it"),
+}
+"""The lint of a checklist's design, by the name that a waiver gives."""
+
+
+@dataclass(frozen=True)
+class Lint:
+    """A rule that an item breaks, and how to mend it."""
+
+    item: str
+    rule: str
+    says: str
+
+
+def lint_checklist(checklist: Checklist) -> Iterator[Lint]:
+    """Everything in a checklist that breaks a rule and is not waived."""
+    for section in checklist.sections:
+        for lint in _of_section(section):
+            if not any(
+                waiver.rule == lint.rule
+                for item in walk(section.items)
+                if item.id == lint.item
+                for waiver in item.waives
+            ):
+                yield lint
+
+
+def walk(items: tuple[Item, ...]) -> Iterator[Item]:
+    """Items with those of their branches."""
+    for item in items:
+        yield item
+        if isinstance(item, DecideItem):
+            for branch in item.branches:
+                yield from walk(branch.items)
+        if isinstance(item, CheckItem) and item.if_not is not None:
+            yield from walk(item.if_not.items)
+
+
+def _of_section(section: Section) -> Iterator[Lint]:
+    if len(section.items) > LONGEST_SECTION:
+        says = f"section '{section.title}' has {len(section.items)} items; split it so that none has over {LONGEST_SECTION}"
+        yield Lint(section.items[0].id, "section-too-long", says)
+    free = section.order == "any" and len(section.items) > ROOM_IN_ANY_ORDER
+    for number, item in enumerate(section.items):
+        if free and item.critical and number >= len(section.items) * 2 / 3:
+            yield Lint(item.id, "critical-late", f"'{item.challenge}' is critical and stands late; move it up")
+    seen: dict[tuple[str, str], Item] = {}
+    for item in walk(section.items):
+        yield from _of_item(item)
+        words = (item.challenge.strip().lower(), item.response.strip().lower())
+        other = seen.setdefault(words, item)
+        if other is not item:
+            yield Lint(
+                item.id, "near-identical", f"reads just like '{other.id}'; say in the challenge what sets it apart"
+            )
+
+
+def _of_item(item: Item) -> Iterator[Lint]:
+    response = item.response.strip().lower().rstrip(".")
+    position = item.to if isinstance(item, ControlItem) and isinstance(item.to, str) else ""
+    if response in EMPTY_WORDS and response != position.lower():
+        says = f"'{item.response}' names no state and no figure; say what it is to be, like `24.0 V or more`"
+        yield Lint(item.id, "response-says-nothing", says)
+    if "who" not in item.model_fields_set:
+        yield Lint(item.id, "who-missing", "says nobody who acts; add `who: captain`, first-officer, both or either")
+    if item.why is None:
+        yield Lint(item.id, "reason-missing", "gives no reason; add `why:` in a sentence")

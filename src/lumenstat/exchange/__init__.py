@@ -1,0 +1,1 @@
+"""Formats in and out: documents that leave the application and come back."""

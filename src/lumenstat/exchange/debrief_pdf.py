@@ -1,0 +1,84 @@
+"""The debrief on paper: outcome, ledger, what was not on the card, limits, time, and who signed it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, Ledger
+from lumenstat.assessment.overriding import Overridden, with_overrides
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of
+from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
+
+
+@dataclass(frozen=True)
+class About:
+    """Whose run it was, when, and who stands for the record."""
+
+    trainee: str
+    flown: str
+    school: str
+    signed: str | None = None
+
+
+def clock(seconds: float | None) -> str:
+    """Seconds as minutes and seconds."""
+    return "" if seconds is None else f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+
+
+def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
+    """The whole debrief as a PDF: as it counts, with what was computed beside what an instructor changed."""
+    ledger = with_overrides(bundle, computed, list(overrides))
+    sheet = Sheet(f"{bundle.exercise.title}: {about.trainee}", about.school)
+    sheet.title_line(about.trainee)
+    sheet.say(f"{bundle.exercise.title}, {bundle.airframe.name}. Flown {about.flown}.", colour=QUIET)
+    sheet.ln(2)
+    band = f", {ledger.band.lower()}" if ledger.band and ledger.outcome in ("pass", "held") else ""
+    colour = {"colour": BRICK} if ledger.outcome != "pass" else {}
+    sheet.say(f"{OUTCOME_WORDS[ledger.outcome]}{band}: {ledger.percent} %", bold=True, size=13, **colour)
+    points = ledger.points
+    sheet.say(f"{points.earned:g} of {points.possible:g} points, pass mark {bundle.exercise.pass_mark:g} %.")
+    for gate in ledger.gates:
+        sheet.say(f"Held by: {gate.says}", colour=BRICK)
+    _ledger_table(sheet, bundle, ledger)
+    if overrides:
+        before = {row.item: row for row in computed.items}
+        names = procedure_of(bundle).by_id
+        sheet.heading(f"Overridden; computed was {computed.percent} %")
+        for each in overrides:
+            was = before[each.item]
+            computed_words = f"computed {VERDICT_WORDS[was.verdict].lower()}, {was.earned:g}"
+            given = f"{each.by}, {each.at}, gave {VERDICT_WORDS[each.verdict].lower()}, {each.points:g}"
+            sheet.say(f"{names[each.item].item.challenge}: {computed_words}; {given}: {each.reason}")
+    sheet.heading("Limits exceeded")
+    for limit in ledger.limits:
+        sheet.say(f"{limit.severity.capitalize()}, {clock(limit.start)} to {clock(limit.end)}: {limit.says}")
+    if not ledger.limits:
+        sheet.say("None.", colour=QUIET)
+    sheet.heading("Not on the card")
+    for extra in ledger.extras:
+        sheet.say(f"{extra.effect.capitalize()}, {clock(extra.t)}: {extra.says}")
+    if not ledger.extras:
+        sheet.say("Nothing was moved that the card did not ask for.", colour=QUIET)
+    if ledger.time is not None:
+        sheet.heading(f"Time: {clock(ledger.time.needed)} needed, {clock(ledger.time.used)} used")
+        for lost in sorted(ledger.time.lost, key=lambda each: -each.seconds)[:8]:
+            sheet.say(f"{lost.seconds:+.1f} s: {lost.says}")
+    sheet.heading("Record")
+    sheet.say(about.signed or "Not signed yet.")
+    sheet.say(f"Judged by {ledger.engine}. Documents {ledger.digest[:12]}.", colour=QUIET, size=8)
+    return sheet.finished()
+
+
+def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
+    steps = procedure_of(bundle).by_id
+    rows = []
+    for row in ledger.items:
+        step = steps[row.item]
+        words = VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else "")
+        line = [str(step.number + 1), step.item.challenge, step.item.response, row.says, clock(row.at), words]
+        rows.append([*line, f"{row.earned:g} / {row.possible:g}"])
+    sheet.heading("Ledger")
+    heads = ("No.", "Item", "Expected", "What was done", "At", "Verdict", "Points")
+    sheet.rows(heads, rows, (9, 34, 28, 62, 13, 22, 17), right=(0, 4, 6))

@@ -1,0 +1,141 @@
+"""Leave one out: each item left out in turn, each neighbouring pair swapped, flown to the end in the model."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import ConfirmItem, DecideItem, Item, VerifyItem
+from lumenstat.proving.proof import Change, Consequence, Effect
+from lumenstat.rehearsal.perfect import Rehearsal
+from lumenstat.rehearsal.script import Flown, Script
+
+TICKS_THAT_MATTER = 150
+WEIGHTS: dict[Effect, float] = {"none": 1.0, "slower": 1.0, "fails-later": 2.0, "limit": 2.0, "hazard": 3.0}
+"""The weight that a consequence suggests; our own scale."""
+
+
+@dataclass(frozen=True)
+class Task:
+    """One change to fly: act `number` left out, or swapped with the one after it."""
+
+    number: int
+    change: Change
+
+
+def tasks_of(script: Script) -> list[Task]:
+    """Every change worth flying: what touches nothing in the model cannot have a consequence there."""
+    tasks = []
+    for n, act in enumerate(script.acts):
+        item = script.procedure.by_id[act.item]
+        if _touches(script, n):
+            tasks.append(Task(n, "left-out"))
+        if n + 1 == len(script.acts):
+            continue
+        after = script.procedure.by_id[script.acts[n + 1].item]
+        ordered = script.procedure.precedes(item.number, after.number)
+        silent = isinstance(item.item, ConfirmItem | VerifyItem) or isinstance(after.item, ConfirmItem | VerifyItem)
+        if ordered and not silent and (_touches(script, n) or _touches(script, n + 1)):
+            tasks.append(Task(n, "swapped"))
+    return tasks
+
+
+def _touches(script: Script, n: int) -> bool:
+    """Whether an act does anything to the aircraft, or waits for it."""
+    act = script.acts[n]
+    item = script.procedure.by_id[act.item].item
+    if isinstance(item, ConfirmItem | DecideItem):
+        return False
+    verbs = {event.verb for event in script.flight.events[act.first : act.last]}
+    return not verbs <= {"see", "call", "confirm", "decide"}
+
+
+def consequence_of(script: Script, task: Task) -> Consequence:
+    """Fly one change and say what came of it."""
+    base = script.as_flown
+    flown = script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
+    act = script.acts[task.number]
+    item = script.procedure.by_id[act.item].item
+    effect, says, tick = _worst(script, item, base, flown)
+    return Consequence(
+        item=act.item,
+        change=task.change,
+        effect=effect,
+        says=f"{_begins(script, task)}: {says}.",
+        seconds=round((tick - act.starts) / 100, 2) if effect != "slower" else round((tick - base.ready_at) / 100, 2),
+        at=tick / 100,
+        weight=WEIGHTS[effect],
+        critical=effect == "hazard",
+    )
+
+
+def _begins(script: Script, task: Task) -> str:
+    name = script.procedure.by_id[script.acts[task.number].item].item.challenge
+    if task.change == "left-out":
+        return f"Without '{name}'"
+    after = script.procedure.by_id[script.acts[task.number + 1].item].item.challenge
+    return f"'{name}' only after '{after}'"
+
+
+def _worst(script: Script, item: Item, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
+    """The gravest thing that came of a change, in words, and the tick of it."""
+    limits = {limit.id: limit for limit in script.bundle.airframe.limits}
+    new = [(tick, limits[name]) for name, tick in flown.exceeded.items() if name not in base.exceeded]
+    known = {(missed.item, missed.kind) for missed in base.missed}
+    missed = [each for each in flown.missed if (each.item, each.kind) not in known]
+    for severity in ("hazard", "limit"):
+        found = sorted((tick, limit.says) for tick, limit in new if limit.severity == severity)
+        if found:
+            tick, says = found[0]
+            more = f"; {missed[0].says}" if missed else ""
+            return ("hazard" if severity == "hazard" else "limit"), _lower(says.rstrip(".")) + more, tick
+    if missed:
+        return "fails-later", missed[0].says + _tells(script, flown, missed[0].tick), missed[0].tick
+    dead = [name for name in _dead_at_end(script, base, flown) if name]
+    if dead:
+        return "fails-later", f"{dead[0]} is dead at the end", flown.ready_at
+    late = flown.ready_at - base.ready_at
+    if late > TICKS_THAT_MATTER:
+        return "slower", f"ready {late / 100:.0f} s later", flown.ready_at
+    left = next(_left_otherwise(script, item, base, flown), None)
+    says = f"nothing comes of it but that at the end {left}" if left else "nothing else in the model depends on it"
+    return "none", says, flown.ready_at
+
+
+def _tells(script: Script, flown: Flown, until: int) -> str:
+    """What lamp told of it, and how long after which act."""
+    lamps = script.bundle.airframe.lamps
+    told = next((lit for lit in flown.lit if lit.tick <= until and lit.after), None)
+    if told is None:
+        return ""
+    return f"; '{lamps[told.lamp].name}' lights {(told.tick - told.after_tick) / 100:.0f} s after '{told.after}'"
+
+
+def _dead_at_end(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
+    for bus in script.bundle.airframe.electrical.buses:
+        name = f"bus.{bus.id}.alive"
+        if base.end[name] and not flown.end[name]:
+            yield bus.name
+
+
+def _left_otherwise(script: Script, item: Item, base: Flown, flown: Flown) -> Iterator[str]:
+    """Lamps and services that end otherwise."""
+    for lamp in script.bundle.airframe.lamps.values():
+        name = f"lamp.{lamp.id}"
+        if base.end[name] != flown.end[name]:
+            yield f"the '{lamp.name}' lamp is {'lit' if flown.end[name] else 'out'}"
+    for service in script.bundle.airframe.services:
+        name = f"service.{service.id}"
+        if base.end[name] != flown.end[name]:
+            yield f"{_lower(service.name)} stands at '{flown.end[name]}'"
+
+
+def _lower(text: str) -> str:
+    return text[:1].lower() + text[1:] if text[1:2].islower() else text
+
+
+def leave_out(bundle: Bundle, rehearsal: Rehearsal) -> list[Consequence]:
+    """Every consequence, on this core alone."""
+    script = Script(bundle, rehearsal)
+    return [*(consequence_of(script, task) for task in tasks_of(script))]

@@ -1,0 +1,193 @@
+"""What is wrong with a checklist, found by flying it perfectly: each finding with its item, moment and remedy."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, Item, RequestItem, SetItem, WaitItem
+from lumenstat.documents.procedure import Procedure, Step, target_of
+from lumenstat.documents.quantities import quantities_of
+from lumenstat.documents.values import position_text
+from lumenstat.proving.coverage import uncovered
+from lumenstat.proving.proof import Finding, Remedy
+from lumenstat.rehearsal.perfect import Acted, Rehearsal
+from lumenstat.simulation.flight import Flight
+
+DARK_WORDS = ("dead", "dark", "out", "blank")
+
+
+@dataclass(frozen=True)
+class Finder:
+    """A perfect flight, and the same flown once more with everything watched."""
+
+    bundle: Bundle
+    procedure: Procedure
+    rehearsal: Rehearsal
+    flight: Flight
+
+    def findings(self) -> Iterator[Finding]:
+        """Everything found and not waived, the gravest first of each item, in the order of the checklist."""
+        found = [*self._stuck(), *self._acted(), *self._exceeded(), *self._conditions(), *self._decisions()]
+        numbers = {step.item.id: step.number for step in self.procedure.steps}
+        for each in sorted(found, key=lambda finding: numbers[finding.item]):
+            if not any(waiver.rule == each.kind for waiver in self._item(each.item).waives):
+                yield each
+
+    def _item(self, name: str) -> Item:
+        return self.procedure.by_id[name].item
+
+    # ---- what can never be done ----------------------------------------------------------------------------
+
+    def _stuck(self) -> Iterator[Finding]:
+        left = {self.procedure.by_id[name].number for name in self.rehearsal.stuck}
+        behind = [self.procedure.steps[n] for n in sorted(left)]
+        for step in behind:
+            before = [n for n in left if self.procedure.precedes(n, step.number)]
+            if before:
+                first = self.procedure.steps[min(before)].item.challenge
+                says = f"'{step.item.challenge}' never has its turn: '{first}' before it can never be done"
+                yield self._finding(step.item, "cannot-be-reached", says)
+            else:
+                yield self._never(step)
+
+    def _never(self, step: Step) -> Finding:
+        item = step.item
+        if item.not_before is not None and self.procedure.by_id[item.not_before.item].item.id in self.rehearsal.stuck:
+            says = f"it waits for '{self._item(item.not_before.item).challenge}', which is never done"
+            return self._finding(item, "cannot-be-reached", says)
+        match item:
+            case WaitItem():
+                says = f"`{item.until}` never comes true, however long one waits"
+                return self._finding(item, "wait-never-ends", says, remedy=self._last_true(item))
+            case RequestItem():
+                state = self.flight.aircraft.state()[f"service.{item.service}"]
+                says = f"{item.service} stands at '{state}': the crew cannot {item.action} it, or nobody can call them"
+                return self._finding(item, "cannot-ask", says)
+            case DecideItem():
+                says = "no branch is right: " + ", ".join(f"`{branch.when}`" for branch in item.branches)
+                return self._finding(item, "decision-uncovered", says)
+            case CheckItem():
+                when = item.moment.when if item.moment else "its instrument can be read"
+                return self._finding(item, "never-readable", f"`{when}` never comes true, so it can never be read")
+            case _:
+                return self._finding(item, "cannot-be-reached", "its turn never comes")
+
+    def _last_true(self, item: WaitItem) -> Remedy | None:
+        """If what is waited for was there earlier in the flight, waiting for it belongs before it went away."""
+        spans = self.flight.timelines[item.until].spans(self.flight.end)
+        if not spans:
+            return None
+        before = [act for act in self.rehearsal.acts if act.ends <= spans[-1][1]]
+        if not before:
+            return None
+        words = f"It was there until {spans[-1][1] / 100:.0f} s: move it up, behind '{self._item(before[-1].item).challenge}'"
+        return Remedy(words=words, item=item.id, fields={"move_after": before[-1].item})
+
+    # ---- what was done, and how it went --------------------------------------------------------------------
+
+    def _acted(self) -> Iterator[Finding]:
+        for act in self.rehearsal.acts:
+            item = self._item(act.item)
+            match item:
+                case CheckItem():
+                    yield from self._read(item, act)
+                case SetItem():
+                    yield from self._set(item, act)
+                case HoldItem() if item.watch is not None:
+                    moments = [self.flight.moments[n] for n in range(act.first, act.last)]
+                    release = next(m for m in moments if m.event.verb == "release")
+                    if not release.flags[self._numbers[item.watch]]:
+                        says = f"held as long as it may be, `{item.watch}` does not come"
+                        yield self._finding(item, "no-indication", says, act.ends)
+
+    @cached_property
+    def _numbers(self) -> dict[str, int]:
+        return {text: n for n, text in enumerate(self.flight.timelines)}
+
+    def _read(self, item: CheckItem, act: Acted) -> Iterator[Finding]:
+        call = next(e for e in self.rehearsal.events[act.first : act.last] if e.verb == "call")
+        judgement, name = call.args["judgement"], self.bundle.airframe.instruments[item.instrument].name
+        if judgement == "within":
+            return
+        if judgement == "dead":
+            if not any(word in item.response.lower().split() for word in DARK_WORDS):
+                bus = self.bundle.airframe.instruments[item.instrument].bus
+                says = f"{name} is dark when it is to be read at {act.ends / 100:.0f} s: {bus} is dead then"
+                yield self._finding(item, "dead-instrument", says, act.ends, remedy=self._when_alive(item))
+            return
+        if item.if_not is None and not self._decided_next(item):
+            unit = self.bundle.airframe.instruments[item.instrument].unit or ""
+            says = f"{name} reads {call.args['reading']:g} {unit}".strip() + f", {judgement} its limits, and nothing says what then"
+            remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
+            yield self._finding(item, "out-of-limits", says, act.ends, "warns", remedy)
+
+    def _when_alive(self, item: CheckItem) -> Remedy | None:
+        """The first act after which the instrument is lit, if there is one later on."""
+        for act in self.rehearsal.acts:
+            moment = next((m for m in self.flight.moments if m.event.tick >= act.ends), None)
+            if moment is not None and moment.state[f"instrument.{item.instrument}.reads"] is not None:
+                words = f"Move it behind '{self._item(act.item).challenge}', when {item.instrument} is lit"
+                return Remedy(words=words, item=item.id, fields={"move_after": act.item})
+        return None
+
+    def _decided_next(self, item: CheckItem) -> bool:
+        number = self.procedure.by_id[item.id].number + 1
+        ahead = self.procedure.steps[number : number + 2]
+        return any(isinstance(step.item, DecideItem | RequestItem) for step in ahead)
+
+    def _set(self, item: SetItem, act: Acted) -> Iterator[Finding]:
+        wanted = target_of(item, self.procedure.papers)
+        sets = [m for m in self.flight.moments[act.first : act.last] if m.event.verb == "set"]
+        stood = [str(position_text(m.state[f"control.{m.event.args['control']}"])) for m in sets]
+        if sets and all(position == wanted for position in stood):
+            says = f"it stands at {wanted} already, so setting it changes nothing"
+            remedy = Remedy(words="Only look at it", item=item.id, fields={"kind": "verify"})
+            yield self._finding(item, "changes-nothing", says, act.starts, "warns", remedy)
+
+    # ---- the flight as a whole -----------------------------------------------------------------------------
+
+    def _exceeded(self) -> Iterator[Finding]:
+        for each in self.flight.exceedances:
+            act = next((a for a in reversed(self.rehearsal.acts) if a.starts <= each.start), self.rehearsal.acts[0])
+            says = f"flown as written, at {each.start / 100:.0f} s: {each.limit.says}"
+            severity = "stops" if each.limit.severity == "hazard" else "warns"
+            yield self._finding(self._item(act.item), "limit-exceeded", says, each.start, severity)
+
+    def _conditions(self) -> Iterator[Finding]:
+        for step in self.procedure.steps:
+            text = step.item.applies_when
+            if text is None:
+                continue
+            spans = self.flight.timelines[text].spans(self.flight.end)
+            if not spans:
+                says = f"`{text}` is never true in this exercise, so the item never applies"
+                yield self._finding(step.item, "never-applies", says, severity="notes")
+            elif spans == [(0, self.flight.end)]:
+                says = f"`{text}` is always true in this exercise"
+                remedy = Remedy(words="Leave the condition out", item=step.item.id, fields={"applies_when": None})
+                yield self._finding(step.item, "always-applies", says, severity="notes", remedy=remedy)
+
+    def _decisions(self) -> Iterator[Finding]:
+        quantities = quantities_of(self.bundle.airframe)
+        for step in self.procedure.steps:
+            if isinstance(step.item, DecideItem) and (values := uncovered(step.item, quantities)) is not None:
+                says = f"no branch is right when {values}"
+                yield self._finding(step.item, "decision-uncovered", says, severity="warns")
+
+    def _finding(
+        self,
+        item: Item,
+        kind: str,
+        says: str,
+        tick: int | None = None,
+        severity: str = "stops",
+        remedy: Remedy | None = None,
+    ) -> Finding:
+        at = None if tick is None else tick / 100
+        return Finding.model_validate(
+            {"item": item.id, "kind": kind, "says": says[0].upper() + says[1:], "at": at, "severity": severity}
+            | {"remedy": remedy}
+        )

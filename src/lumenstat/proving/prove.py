@@ -1,0 +1,52 @@
+"""Proves an exercise: the model flies its checklist perfectly, and says what it found."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lumenstat import ENGINE_VERSION
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import procedure_of, watched_texts
+from lumenstat.proving.findings import Finder
+from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
+from lumenstat.rehearsal.critical import critical_items, schedule_of
+from lumenstat.rehearsal.perfect import Rehearsal, rehearse
+from lumenstat.rehearsal.script import Script
+from lumenstat.simulation.flight import Flight, fly
+
+
+def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
+    """The proof of an exercise. The same exercise always gives the same proof."""
+    flown = rehearsal or rehearse(bundle)
+    procedure = procedure_of(bundle)
+    flight = fly(bundle, flown.events, watched_texts(procedure), end=max(flown.ready_at, 1))
+    findings = tuple(Finder(bundle, procedure, flown, flight).findings())
+    schedule = schedule_of(Script(bundle, flown))
+    items = tuple(
+        ItemTime(item=act.item, starts=act.starts / 100, ends=act.ends / 100, slack=slack / 100)
+        for act, slack in zip(flown.acts, schedule.slack, strict=True)
+    )
+    return Proof(
+        ok=flown.ok and not any(finding.severity == "stops" for finding in findings),
+        ready_at=flown.ready_at / 100,
+        critical_path=critical_items(flown.acts, schedule),
+        items=items,
+        findings=findings,
+        lowest=tuple(_lowest(bundle, flight)),
+        limits=tuple(_touched(flight)),
+        digest=bundle.digest,
+        engine=ENGINE_VERSION,
+    )
+
+
+def _lowest(bundle: Bundle, flight: Flight) -> Iterator[Lowest]:
+    for battery in bundle.airframe.electrical.batteries:
+        slot = flight.aircraft.plan.a.numbers[f"battery.{battery.id}.volts"]
+        volts, tick = min((point.a[slot], point.tick) for point in flight.trace)
+        yield Lowest(battery=battery.name, volts=round(volts, 2), at=tick / 100)
+
+
+def _touched(flight: Flight) -> Iterator[Touched]:
+    for each in flight.exceedances:
+        limit = each.limit
+        yield Touched(id=limit.id, says=limit.says, severity=limit.severity, start=each.start / 100, end=each.end / 100)

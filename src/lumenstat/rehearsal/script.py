@@ -1,0 +1,298 @@
+"""A perfect flight as a script: its acts can be flown again in another order, one left out or one held back.
+
+Every act waits again for what it waited for; what does not come within patience is noted, passed over, and the flight
+goes on to its end. Flights share what came before the change through snapshots.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, Item, RequestItem, WaitItem
+from lumenstat.documents.procedure import procedure_of, watched_texts
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.errors import ActionRefused
+from lumenstat.rehearsal.hands import Hands
+from lumenstat.rehearsal.perfect import Acted, Rehearsal
+from lumenstat.simulation.actions import carry_out
+from lumenstat.simulation.aircraft import Snapshot
+from lumenstat.simulation.flight import limit_text
+from lumenstat.simulation.plan import Discrete
+from lumenstat.simulation.watching import WatchKept
+
+LOOK_SECONDS = 0.5
+PATIENCE_SECONDS = 120.0
+PATIENCE_LATER_SECONDS = 20.0
+SETTLING_SECONDS = 30.0
+STRIDE_SECONDS = 8.0
+
+
+@dataclass(frozen=True)
+class Missed:
+    """What an act did not find: a wait or a request that never came, a reading or an indication that was another."""
+
+    item: str
+    tick: int
+    kind: str
+    says: str
+
+
+@dataclass(frozen=True)
+class Lit:
+    """A lamp that came on, and the act it followed."""
+
+    lamp: str
+    tick: int
+    after: str
+    after_tick: int
+
+
+@dataclass(frozen=True)
+class Flown:
+    """A flight of the script to its end; ticks."""
+
+    ready_at: int
+    missed: tuple[Missed, ...]
+    exceeded: Mapping[str, int]
+    lit: tuple[Lit, ...]
+    end: Mapping[str, Discrete | None]
+    events: tuple[LogEvent, ...] = ()
+
+
+@dataclass
+class Script:
+    """The acts of one perfect flight of one exercise, ready to be flown again."""
+
+    bundle: Bundle
+    flight: Rehearsal
+    hands: Hands = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.procedure = procedure_of(self.bundle)
+        limits = [limit_text(limit) for limit in self.bundle.airframe.limits]
+        lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
+        self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps]))
+        self.hands = Hands(self.bundle, self.procedure, self.texts)
+        self.acts: tuple[Acted, ...] = self.flight.acts
+        self._kept: list[tuple[Snapshot, WatchKept]] = []
+        self._called = {
+            act.item: event.args["judgement"]
+            for act in self.acts
+            for event in self.flight.events[act.first : act.last]
+            if event.verb == "call"
+        }
+
+    @cached_property
+    def as_flown(self) -> Flown:
+        """The script unchanged, with snapshots kept before every act."""
+        self._kept.clear()
+        flying = _Flying(self, list(range(len(self.acts))))
+        for n in flying.order:
+            self._kept.append((self.hands.aircraft.snapshot(), self.hands.watch.keep()))
+            flying.act(n)
+        return flying.flown()
+
+    def changed(self, begin: int, order: Sequence[int]) -> Flown:
+        """Fly `order` from the moment before act `begin`."""
+        assert self.as_flown
+        self._go_back(begin)
+        flying = _Flying(self, list(order), frozenset(lit.lamp for lit in self.as_flown.lit))
+        for n in flying.order:
+            flying.act(n)
+        return flying.flown()
+
+    def without(self, n: int) -> Flown:
+        """Fly with act `n` left out."""
+        return self.changed(n, range(n + 1, len(self.acts)))
+
+    def swapped(self, n: int) -> Flown:
+        """Fly with act `n` and the one after it swapped."""
+        return self.changed(n, [n + 1, n, *range(n + 2, len(self.acts))])
+
+    def is_check(self, act: Acted) -> bool:
+        """Whether an act reads an instrument."""
+        return isinstance(self.procedure.by_id[act.item].item, CheckItem)
+
+    def cause_of(self, n: int) -> int | None:
+        """The act that what act `n` waited for counts from; None where it waited for nothing that was done.
+
+        It is the last act whose delay delays the indication: holding back what comes after it changes nothing.
+        """
+        low, high, back = -1, n - 1, 1
+        while high >= 0:
+            at = max(0, n - back)
+            if self._moves(at, n):
+                low = at
+                break
+            high, back = at - 1, back * 2
+        if low < 0:
+            return None
+        while low < high:
+            middle = (low + high + 1) // 2
+            if self._moves(middle, n):
+                low = middle
+            else:
+                high = middle - 1
+        return low
+
+    def _moves(self, held: int, n: int) -> bool:
+        """Whether holding back act `held` and all after it makes the indication of act `n` come later."""
+        assert self.as_flown
+        self._go_back(held)
+        delay = LOOK_SECONDS * 8
+        self.hands.pass_time(delay)
+        flying = _Flying(self, [])
+        for m in range(held, n):
+            flying.act(m)
+        flying.await_turn(self.acts[n])
+        return self.hands.tick - self.acts[n].ripe > delay * 50
+
+    def _go_back(self, n: int) -> None:
+        snapshot, watch = self._kept[n]
+        self.hands.aircraft.restore(snapshot)
+        self.hands.watch.put_back(watch)
+        del self.hands.events[:]
+
+
+@dataclass
+class _Flying:
+    script: Script
+    order: list[int]
+    ordinary: frozenset[str] = frozenset()
+    missed: list[Missed] = field(default_factory=list)
+    ended: dict[str, int] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.hands = self.script.hands
+        self.begun = self.hands.tick
+
+    def act(self, n: int) -> None:
+        """Wait for an act's turn and do it; where the turn does not come, note it and pass on."""
+        act, hands = self.script.acts[n], self.hands
+        item = self.script.procedure.by_id[act.item].item
+        events = self.script.flight.events[act.first : act.last]
+        if isinstance(item, CheckItem):
+            before = [event for event in events if event.verb != "call"]
+            self._repeat(before, act)
+            if not self.await_turn(act):
+                self._note_missing(item)
+            self._repeat(events[len(before) :], act, act.ends - (before[-1].tick if before else act.starts))
+        elif not self.await_turn(act):
+            self._note_missing(item)
+            return
+        elif isinstance(item, HoldItem):
+            if not hands.hold(item):
+                self._miss(item, "indication", f"the indication of '{item.challenge}' does not come")
+        else:
+            self._repeat(events, act)
+        self.ended[act.item] = hands.tick
+
+    def _repeat(self, events: Sequence[LogEvent], act: Acted, lasts: int | None = None) -> None:
+        """The same events at the same pace, and the time the act took beside them."""
+        hands = self.hands
+        begun, since = hands.tick, act.starts if lasts is None else act.ends - lasts
+        for event in events:
+            hands.aircraft.arrive(max(hands.tick, begun + event.tick - since))
+            with contextlib.suppress(ActionRefused):
+                carry_out(hands.aircraft, event)
+                hands.events.append(LogEvent(hands.tick, event.by, event.verb, event.args))
+        if lasts is not None or not self.script.is_check(act):
+            hands.aircraft.arrive(max(hands.tick, begun + act.ends - since))
+
+    def await_turn(self, act: Acted) -> bool:
+        """Let time pass until what the act needs is there; whether it came."""
+        hands = self.hands
+        item = self.script.procedure.by_id[act.item].item
+        usual = (act.ripe - act.free) / 100
+        patience = usual + (PATIENCE_LATER_SECONDS if self.missed else PATIENCE_SECONDS)
+        if item.not_before is not None and (since := self.ended.get(item.not_before.item)) is not None:
+            hands.aircraft.arrive(max(hands.tick, since + round(item.not_before.seconds * 100)))
+        return self._there(item) or self._comes(item, hands.tick + round(patience * 100))
+
+    def _comes(self, item: Item, until: int) -> bool:
+        """In long strides to the first look, of those half a second apart, at which it is there."""
+        hands = self.hands
+        while hands.tick < until:
+            kept = hands.aircraft.snapshot(), hands.watch.keep(), len(hands.aircraft.crew)
+            hands.pass_time(STRIDE_SECONDS)
+            if not self._there(item) and not self._flashed(item, kept[0].tick):
+                continue
+            hands.aircraft.restore(kept[0])
+            hands.watch.put_back(kept[1])
+            del hands.aircraft.crew[kept[2] :]
+            for _ in range(round(STRIDE_SECONDS / LOOK_SECONDS)):
+                hands.pass_time(LOOK_SECONDS)
+                if self._there(item):
+                    return True
+        return False
+
+    def _flashed(self, item: Item, since: int) -> bool:
+        if not isinstance(item, WaitItem):
+            return False
+        number = self.script.texts.index(item.until)
+        return self.hands.watch.timelines[number].first_true(since) is not None
+
+    def _there(self, item: Item) -> bool:
+        hands = self.hands
+        match item:
+            case WaitItem():
+                return hands.flag(item.until)
+            case RequestItem():
+                return hands.can_ask(item)
+            case DecideItem():
+                return any(hands.flag(branch.when) for branch in item.branches)
+            case CheckItem():
+                in_place = item.moment is None or hands.flag(item.moment.when)
+                return in_place and hands.meaning(item) == self.script._called.get(item.id, "within")
+            case _:
+                return True
+
+    def _note_missing(self, item: Item) -> None:
+        match item:
+            case CheckItem():
+                shown = self.hands.reads(item.instrument)
+                instrument = self.script.bundle.airframe.instruments[item.instrument]
+                reads = "is dark" if shown is None else f"reads {shown:.{instrument.decimals}f} {instrument.unit or ''}"
+                self._miss(item, "reading", f"at '{item.challenge}' {instrument.name} {reads.strip()}")
+            case RequestItem():
+                self._miss(item, "request", f"'{item.challenge}' can no longer be asked for")
+            case _:
+                self._miss(item, "wait", f"'{item.challenge}' never comes")
+
+    def _miss(self, item: Item, kind: str, says: str) -> None:
+        self.missed.append(Missed(item.id, self.hands.tick, kind, says))
+
+    def flown(self) -> Flown:
+        """What came of it, a little while after the last act so that what was set going shows."""
+        ready_at = self.hands.tick
+        self.hands.pass_time(SETTLING_SECONDS)
+        return Flown(
+            ready_at,
+            tuple(self.missed),
+            dict(self._exceeded()),
+            tuple(self._lit()),
+            self.hands.aircraft.state(),
+            tuple(self.hands.events),
+        )
+
+    def _lit(self) -> Iterator[Lit]:
+        """Lamps that came on in this flight and not in the script as it stands, with the act they followed."""
+        lines = dict(zip(self.script.texts, self.hands.watch.timelines, strict=True))
+        for lamp in self.script.bundle.airframe.lamps:
+            if lamp in self.ordinary:
+                continue
+            tick = next((t for t, on in lines[f"lamp.{lamp}"].flips if on and t > self.begun), None)
+            if tick is not None:
+                after = max((end, name) for name, end in [("", 0), *self.ended.items()] if end <= tick)
+                yield Lit(lamp, tick, after[1], after[0])
+
+    def _exceeded(self) -> Iterator[tuple[str, int]]:
+        lines = dict(zip(self.script.texts, self.hands.watch.timelines, strict=True))
+        for limit in self.script.bundle.airframe.limits:
+            spans = lines[limit_text(limit)].spans(self.hands.tick)
+            if spans:
+                yield limit.id, spans[0][0]
