@@ -1,4 +1,4 @@
-"""The command line: `lumenstat serve | check | run | score | verify | schema | quantities`."""
+"""The command line: `lumenstat serve | check | run | score | prove | verify | schema | quantities`."""
 
 from __future__ import annotations
 
@@ -170,6 +170,41 @@ def score_json(ledger: dict[str, Any]) -> dict[str, Any]:
     """The ledger with the names that outside readers rely on."""
     limits = [{"from": row.pop("start"), "to": row.pop("end"), **row} for row in ledger["limits"]]
     return {**ledger, "limits": limits}
+
+
+@app.command()
+def prove(
+    exercise: Path,
+    leave_out: Annotated[bool, typer.Option("--leave-out", help="Leave each item out, swap each pair.")] = False,
+    as_json: Json = False,
+) -> None:
+    """Fly the checklist perfectly in the model and say what is wrong with it."""
+    from lumenstat.proving.leave_out import leave_out as every_consequence  # noqa: PLC0415 - only where proven
+    from lumenstat.proving.order import order_findings  # noqa: PLC0415
+    from lumenstat.proving.prove import prove as fly_proof  # noqa: PLC0415
+    from lumenstat.proving.report import proof_json, proof_lines  # noqa: PLC0415
+    from lumenstat.rehearsal.perfect import rehearse  # noqa: PLC0415
+
+    try:
+        bundle = read_bundle(exercise)
+    except DocumentError as error:
+        found = order_findings(error.problems)
+        if not found:
+            fail(error)
+        report = {"ok": False, "ready_at": None, "critical_path": [], "items": [], "findings": found}
+        typer.echo(json.dumps(report, ensure_ascii=False) if as_json else "\n".join(each["says"] for each in found))
+        raise typer.Exit(1) from None
+    except LumenstatError as error:
+        fail(error)
+    flight = rehearse(bundle)
+    proof = fly_proof(bundle, flight)
+    consequences = every_consequence(bundle, flight) if leave_out else None
+    if as_json:
+        typer.echo(json.dumps(proof_json(proof, consequences), ensure_ascii=False))
+    else:
+        typer.echo("\n".join(proof_lines(proof, consequences)))
+    if any(finding.severity != "notes" for finding in proof.findings):
+        raise typer.Exit(1)
 
 
 @app.command()

@@ -15,6 +15,7 @@ from lumenstat.documents.checking import check_airframe
 from lumenstat.documents.checking_checklists import check_checklist
 from lumenstat.documents.checking_exercises import check_exercise
 from lumenstat.documents.checklist import Checklist
+from lumenstat.documents.design_rules import RULES
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.values import nearest
@@ -130,7 +131,7 @@ class Library:
 
     def bundle(self, path: Path) -> Bundle:
         """The exercise at the path with all it refers to. Raises DocumentError with the problems of every file."""
-        problems = self.check(path)
+        problems = blocking(self.check(path))
         loaded = self.load(path)
         exercise = loaded.document
         if exercise is not None and not isinstance(exercise, Exercise):
@@ -141,12 +142,17 @@ class Library:
         files += [self.find(Checklist, name) for name in exercise.checklists]
         for each in files:
             if each is not None:
-                problems += self.check(Path(each.source.file))
+                problems += blocking(self.check(Path(each.source.file)))
         if problems:
             raise DocumentError(problems)
         airframe, *checklists = (each.usable() for each in files if each is not None)
         assert isinstance(airframe, Airframe)
         return Bundle(airframe, tuple(c for c in checklists if isinstance(c, Checklist)), exercise)
+
+
+def blocking(problems: list[Problem]) -> list[Problem]:
+    """Those for which a document cannot be used; what only breaks a rule of design can be."""
+    return [problem for problem in problems if problem.rule not in RULES]
 
 
 def shipped_exercises() -> list[Path]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checker import Checker
@@ -21,6 +21,7 @@ from lumenstat.documents.checklist import (
     SweepItem,
     WaitItem,
 )
+from lumenstat.documents.design_rules import WAIVABLE, lint_checklist
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.sources import Path_, Source
 from lumenstat.errors import Problem
@@ -64,7 +65,17 @@ def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) ->
                 checker.known(("sections", n, key), "item", name, ids)
     if not checker.problems:
         check_order((checklist,), checker)
+    _check_design(checklist, placed, checker)
     return checker.problems
+
+
+def _check_design(checklist: Checklist, placed: Sequence[tuple[Item, Path_]], checker: Checker) -> None:
+    paths = {item.id: path for item, path in placed}
+    for lint in lint_checklist(checklist):
+        checker.wrong(paths[lint.item], lint.says, lint.rule)
+    for item, path in placed:
+        for n, waiver in enumerate(item.waives):
+            checker.known((*path, "waives", n), "rule", waiver.rule, WAIVABLE)
 
 
 def _check_item(item: Item, path: Path_, airframe: Airframe, checker: Checker) -> None:

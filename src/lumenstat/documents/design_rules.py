@@ -49,6 +49,15 @@ RULES = {
 """The lint of a checklist's design, by the name that a waiver gives."""
 
 
+FOUND_BY_THE_MODEL = (
+    "dead-instrument", "out-of-limits", "no-indication", "limit-exceeded", "changes-nothing", "never-applies",
+    "always-applies", "decision-uncovered",
+)  # fmt: skip
+"""Findings of the proof that an item may waive: they can be meant."""
+
+WAIVABLE = (*RULES, *FOUND_BY_THE_MODEL)
+
+
 @dataclass(frozen=True)
 class Lint:
     """A rule that an item breaks, and how to mend it."""
@@ -61,14 +70,8 @@ class Lint:
 def lint_checklist(checklist: Checklist) -> Iterator[Lint]:
     """Everything in a checklist that breaks a rule and is not waived."""
     for section in checklist.sections:
-        for lint in _of_section(section):
-            if not any(
-                waiver.rule == lint.rule
-                for item in walk(section.items)
-                if item.id == lint.item
-                for waiver in item.waives
-            ):
-                yield lint
+        waived = {(item.id, waiver.rule) for item in walk(section.items) for waiver in item.waives}
+        yield from (lint for lint in _of_section(section) if (lint.item, lint.rule) not in waived)
 
 
 def walk(items: tuple[Item, ...]) -> Iterator[Item]:
@@ -84,7 +87,8 @@ def walk(items: tuple[Item, ...]) -> Iterator[Item]:
 
 def _of_section(section: Section) -> Iterator[Lint]:
     if len(section.items) > LONGEST_SECTION:
-        says = f"section '{section.title}' has {len(section.items)} items; split it so that none has over {LONGEST_SECTION}"
+        count = len(section.items)
+        says = f"section '{section.title}' has {count} items; split it so that none has over {LONGEST_SECTION}"
         yield Lint(section.items[0].id, "section-too-long", says)
     free = section.order == "any" and len(section.items) > ROOM_IN_ANY_ORDER
     for number, item in enumerate(section.items):

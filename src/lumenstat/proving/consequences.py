@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ConfirmItem, DecideItem, Item, VerifyItem
 from lumenstat.proving.proof import Change, Consequence, Effect
-from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.rehearsal.script import Flown, Script
 
 TICKS_THAT_MATTER = 150
@@ -58,12 +56,14 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     act = script.acts[task.number]
     item = script.procedure.by_id[act.item].item
     effect, says, tick = _worst(script, item, base, flown)
+    left_at = script.acts[task.number - 1].ends if task.number else 0
+    since = base.ready_at if effect in ("slower", "none") else left_at
     return Consequence(
         item=act.item,
         change=task.change,
         effect=effect,
         says=f"{_begins(script, task)}: {says}.",
-        seconds=round((tick - act.starts) / 100, 2) if effect != "slower" else round((tick - base.ready_at) / 100, 2),
+        seconds=round((tick - since) / 100, 2),
         at=tick / 100,
         weight=WEIGHTS[effect],
         critical=effect == "hazard",
@@ -71,11 +71,15 @@ def consequence_of(script: Script, task: Task) -> Consequence:
 
 
 def _begins(script: Script, task: Task) -> str:
-    name = script.procedure.by_id[script.acts[task.number].item].item.challenge
-    if task.change == "left-out":
-        return f"Without '{name}'"
-    after = script.procedure.by_id[script.acts[task.number + 1].item].item.challenge
-    return f"'{name}' only after '{after}'"
+    name = _name(script, task.number)
+    return f"Without {name}" if task.change == "left-out" else f"{name} only after {_name(script, task.number + 1)}"
+
+
+def _name(script: Script, number: int) -> str:
+    """The challenge of an act's item, with its response where the challenge alone could be another item's."""
+    item = script.procedure.by_id[script.acts[number].item].item
+    same = [step for step in script.procedure.steps if step.item.challenge == item.challenge]
+    return f"'{item.challenge}'" if len(same) == 1 else f"'{item.challenge}, {item.response}'"
 
 
 def _worst(script: Script, item: Item, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
@@ -133,9 +137,3 @@ def _left_otherwise(script: Script, item: Item, base: Flown, flown: Flown) -> It
 
 def _lower(text: str) -> str:
     return text[:1].lower() + text[1:] if text[1:2].islower() else text
-
-
-def leave_out(bundle: Bundle, rehearsal: Rehearsal) -> list[Consequence]:
-    """Every consequence, on this core alone."""
-    script = Script(bundle, rehearsal)
-    return [*(consequence_of(script, task) for task in tasks_of(script))]

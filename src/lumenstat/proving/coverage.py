@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from itertools import product
 
 from lumenstat.documents.checklist import DecideItem
@@ -12,6 +12,8 @@ from lumenstat.errors import ExpressionError
 
 MOST_QUANTITIES = 3
 MOST_TRIED = 3000
+
+Test = Callable[[tuple[object, ...]], bool]
 
 
 def uncovered(item: DecideItem, quantities: Mapping[str, Quantity]) -> str | None:
@@ -36,7 +38,7 @@ def uncovered(item: DecideItem, quantities: Mapping[str, Quantity]) -> str | Non
     return None
 
 
-def _test(expression: Expression, names: list[str], quantities: Mapping[str, Quantity]) -> object:
+def _test(expression: Expression, names: list[str], quantities: Mapping[str, Quantity]) -> Test:
     constants: list[str] = []
     numbers = {name: n for n, name in enumerate(names)}
 
@@ -48,7 +50,8 @@ def _test(expression: Expression, names: list[str], quantities: Mapping[str, Qua
     emitter = Emitter(quantities, lambda name: f"v[{numbers[name]}]", constants, timed)
     code = emitter.truth(expression)
     # Only slot numbers and constants by number stand in emitted code, never a word of the document.
-    return eval(f"lambda v: {code}", {"S": constants, "min": min, "max": max, "abs": abs, **NULL_SAFE})  # noqa: S307
+    test: Test = eval(f"lambda v: {code}", {"S": constants, "min": min, "max": max, "abs": abs, **NULL_SAFE})  # noqa: S307
+    return test
 
 
 def _values(name: str, quantities: Mapping[str, Quantity], parsed: list[Expression]) -> Iterator[object]:

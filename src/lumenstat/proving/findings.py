@@ -83,7 +83,8 @@ class Finder:
         before = [act for act in self.rehearsal.acts if act.ends <= spans[-1][1]]
         if not before:
             return None
-        words = f"It was there until {spans[-1][1] / 100:.0f} s: move it up, behind '{self._item(before[-1].item).challenge}'"
+        behind = self._item(before[-1].item).challenge
+        words = f"It was there until {spans[-1][1] / 100:.0f} s: move it up, behind '{behind}'"
         return Remedy(words=words, item=item.id, fields={"move_after": before[-1].item})
 
     # ---- what was done, and how it went --------------------------------------------------------------------
@@ -120,7 +121,10 @@ class Finder:
             return
         if item.if_not is None and not self._decided_next(item):
             unit = self.bundle.airframe.instruments[item.instrument].unit or ""
-            says = f"{name} reads {call.args['reading']:g} {unit}".strip() + f", {judgement} its limits, and nothing says what then"
+            says = (
+                f"{name} reads {call.args['reading']:g} {unit}".strip()
+                + f", {judgement} its limits, and nothing says what then"
+            )
             remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
             yield self._finding(item, "out-of-limits", says, act.ends, "warns", remedy)
 
