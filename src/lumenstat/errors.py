@@ -6,6 +6,7 @@ LumenstatError
 ├── LogError           a run log cannot be read; says which line
 ├── ActionRefused      an action names something the aircraft or the exercise does not have
 ├── ModelError         the simulation left the range where it means anything; names quantity and time
+├── EditRefused        a change to a draft cannot be made; says what would be right
 └── RecordError        a record is missing or in a state that does not allow what was asked
 """
 
@@ -58,6 +59,10 @@ class ActionRefused(LumenstatError):  # noqa: N818 - it names what happened to t
 
 class ModelError(LumenstatError):
     """The simulation stopped because a value means nothing any more."""
+
+
+class EditRefused(LumenstatError):  # noqa: N818 - it names what happened to the change
+    """A change to a draft was not made; the draft is as before."""
 
 
 class RecordError(LumenstatError):

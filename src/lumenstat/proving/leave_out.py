@@ -27,35 +27,54 @@ def carry_on(_done: int, _of: int) -> bool:
 
 
 def leave_out(
-    bundle: Bundle, rehearsal: Rehearsal | None = None, workers: int | None = None, progress: Progress = carry_on
+    bundle: Bundle,
+    rehearsal: Rehearsal | None = None,
+    workers: int | None = None,
+    progress: Progress = carry_on,
+    at_start: Callable[[], None] | None = None,
+    always_apart: bool = False,
 ) -> list[Consequence]:
-    """Every consequence in the order of the flight; those flown so far where `progress` says to stop."""
+    """Every consequence in the order of the flight; those flown so far where `progress` says to stop.
+
+    `at_start` is called in each worker process; `always_apart` has even a single worker in a process of its own.
+    """
     flight = rehearsal or rehearse(bundle)
     tasks = tasks_of(Script(bundle, flight))
     count = workers or os.cpu_count() or 1
     found: dict[Task, Consequence] = {}
-    if count == 1:
+    if count == 1 and not always_apart:
         script = Script(bundle, flight)
         for number, task in enumerate(tasks):
             if not progress(number, len(tasks)):
                 break
             found[task] = consequence_of(script, task)
     else:
-        _on_workers(bundle, flight, tasks, count, progress, found)
+        _on_workers(_Work(bundle.canonical_json, flight, at_start), tasks, count, progress, found)
     progress(len(found), len(tasks))
     return [found[task] for task in tasks if task in found]
 
 
+def give_way() -> None:
+    """Let others go first."""
+    os.nice(NICE)
+
+
+@dataclass(frozen=True)
+class _Work:
+    content: str
+    flight: Rehearsal
+    at_start: Callable[[], None] | None
+
+
 def _on_workers(
-    bundle: Bundle,
-    flight: Rehearsal,
+    work: _Work,
     tasks: list[Task],
     count: int,
     progress: Progress,
     found: dict[Task, Consequence],
 ) -> None:
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(count, context, _begin, (bundle.canonical_json, flight)) as pool:
+    with ProcessPoolExecutor(count, context, _begin, (work,)) as pool:
         waiting: dict[Future[list[Consequence]], list[Task]] = {}
         for portion in _portions(tasks):
             waiting[pool.submit(_fly, portion)] = portion
@@ -80,9 +99,9 @@ class _Worker:
 _worker = _Worker()
 
 
-def _begin(content: str, flight: Rehearsal) -> None:
-    os.nice(NICE)
-    _worker.script = Script(Bundle.from_canonical_json(content), flight)
+def _begin(work: _Work) -> None:
+    (work.at_start or give_way)()
+    _worker.script = Script(Bundle.from_canonical_json(work.content), work.flight)
 
 
 def _fly(tasks: list[Task]) -> list[Consequence]:

@@ -11,6 +11,12 @@ from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion
 
 
+def keep_version(session: Session, bundle: Bundle) -> None:
+    """Keep an exercise version for a run of its own, without anybody else seeing it."""
+    if session.get(ExerciseVersion, bundle.digest) is None:
+        session.add(_version(bundle, current=False))
+
+
 def store_bundle(session: Session, bundle: Bundle) -> None:
     """Keep an exercise; it becomes the current version of its id. Older versions stay for their runs."""
     others = update(ExerciseVersion).where(ExerciseVersion.exercise_id == bundle.exercise.id)
@@ -19,15 +25,17 @@ def store_bundle(session: Session, bundle: Bundle) -> None:
     if found is not None:
         found.current = True
         return
-    session.add(
-        ExerciseVersion(
-            digest=bundle.digest,
-            exercise_id=bundle.exercise.id,
-            title=bundle.exercise.title,
-            content=bundle.canonical_json,
-            added=now(),
-            current=True,
-        )
+    session.add(_version(bundle, current=True))
+
+
+def _version(bundle: Bundle, current: bool) -> ExerciseVersion:
+    return ExerciseVersion(
+        digest=bundle.digest,
+        exercise_id=bundle.exercise.id,
+        title=bundle.exercise.title,
+        content=bundle.canonical_json,
+        added=now(),
+        current=current,
     )
 
 

@@ -63,6 +63,28 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
     return run
 
 
+def practise_run(session: Session, digest: str, person_id: int, draft_id: str, engine: str) -> str:
+    """A run in which whoever writes a draft flies it; gives its id."""
+    run = Run(
+        id=secrets.token_hex(8),
+        digest=digest,
+        trainee_id=person_id,
+        instructor_id=person_id,
+        created=now(),
+        engine=engine,
+        draft_id=draft_id,
+    )
+    session.add(run)
+    session.flush()
+    return run.id
+
+
+def practised(session: Session, draft_id: str) -> list[Run]:
+    """The flights of a draft that have ended, newest first."""
+    query = select(Run).where(Run.draft_id == draft_id, Run.state == "ended").order_by(Run.created.desc())
+    return list(session.scalars(query))
+
+
 def import_run(session: Session, digest: str, trainee_id: int, instructor_id: int, log: RunLog) -> str:
     """A run made of a log that was flown elsewhere; it waits to be judged. Gives its id."""
     run = create_run(session, digest, trainee_id, instructor_id, log.engine)

@@ -69,6 +69,7 @@ class Run(Base):
     tick: Mapped[int] = mapped_column(Integer, default=0)
     ledger: Mapped[str | None] = mapped_column(Text)
     trace: Mapped[str | None] = mapped_column(Text)
+    draft_id: Mapped[str | None] = mapped_column(String(32))
     flown_digest: Mapped[str | None] = mapped_column(String(64))
     origin_id: Mapped[str | None] = mapped_column(String(32))
     origin_tick: Mapped[int | None] = mapped_column(Integer)

@@ -17,15 +17,20 @@ from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
 from lumenstat.records.people import anybody
 from lumenstat.runs.hub import Hub
+from lumenstat.runs.proofs import ProofDesk
 from lumenstat.settings import Settings
 from lumenstat.web.live import station as live_station
 from lumenstat.web.pages import (
     brief,
+    builder,
     compare,
     debrief,
+    draft_files,
+    drafts,
     errors,
     exercises,
     first_instructor,
+    proofs,
     record,
     replay,
     runs,
@@ -36,7 +41,8 @@ from lumenstat.web.rendering import STATIC
 from lumenstat.web.security import SignInNeeded, Throttle, add_headers
 
 PAGES = (
-    sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, compare, live_station,
+    sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, compare, drafts, builder,
+    draft_files, proofs, live_station,
 )  # fmt: skip
 
 
@@ -51,6 +57,7 @@ def create_app(settings: Settings) -> FastAPI:
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         await app.state.hub.start()
         yield
+        app.state.proofs.stop()
         await app.state.hub.stop()
         database.close()
 
@@ -58,6 +65,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.settings = settings
     app.state.database = database
     app.state.hub = Hub(database)
+    app.state.proofs = ProofDesk(database, lambda: bool(app.state.hub.open_runs))
     app.state.replays = replay.Replays()
     app.state.throttle = Throttle()
     app.state.first_code = None if database.read(anybody) else secrets.token_hex(4)

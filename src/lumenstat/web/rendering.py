@@ -58,13 +58,18 @@ environment.globals.update(urls=urls, static=static)
 environment.filters.update(clock=clock, points=points)
 
 
+def render(request: Request, template: str, context: Context, viewer: Viewer | None, token: str) -> str:
+    """A template, or a part of one, filled in for whoever is signed in."""
+    return environment.get_template(template).render(
+        page=context, viewer=viewer, csrf=token, demo=request.app.state.settings.demo
+    )
+
+
 def page(request: Request, context: Context, status: int = 200) -> Response:
     """The page for a context, in the name of whoever is signed in."""
     viewer: Viewer | None = viewer_of(request)
     token = viewer.csrf_token if viewer else form_token(request)
-    body = environment.get_template(context.template).render(
-        page=context, viewer=viewer, csrf=token, demo=request.app.state.settings.demo
-    )
+    body = render(request, context.template, context, viewer, token)
     response = HTMLResponse(body, status)
     if viewer is None:
         secure = request.app.state.settings.secure_cookies

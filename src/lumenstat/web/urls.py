@@ -18,6 +18,66 @@ def start_run(exercise_id: str) -> str:
     return f"/exercises/{exercise_id}/start"
 
 
+def drafts() -> str:
+    """Exercises being written."""
+    return "/drafts"
+
+
+def new_draft() -> str:
+    """Begins a draft."""
+    return "/drafts/new"
+
+
+def builder(draft_id: str) -> str:
+    """Where a draft is written and proven."""
+    return f"/drafts/{draft_id}"
+
+
+def edit_draft(draft_id: str) -> str:
+    """Changes a draft."""
+    return f"/drafts/{draft_id}/edit"
+
+
+def builder_parts(draft_id: str) -> str:
+    """The parts of the builder's page as they stand now."""
+    return f"/drafts/{draft_id}/parts"
+
+
+def start_state(draft_id: str) -> str:
+    """How the aircraft of a draft stands at its start."""
+    return f"/drafts/{draft_id}/start-state"
+
+
+def prove_draft(draft_id: str) -> str:
+    """Begins a proof, or stops it."""
+    return f"/drafts/{draft_id}/prove"
+
+
+def fly_draft(draft_id: str) -> str:
+    """Flies a draft, to try it or to write it by doing."""
+    return f"/drafts/{draft_id}/fly"
+
+
+def publish_draft(draft_id: str) -> str:
+    """Publishes a proven draft."""
+    return f"/drafts/{draft_id}/publish"
+
+
+def draft_file(draft_id: str, name: str) -> str:
+    """A draft as files: `exercise.yaml`, `checklist-1.yaml`, `bundle.json`, `card.pdf`."""
+    return f"/drafts/{draft_id}/{name}"
+
+
+def proof_flight(draft_id: str) -> str:
+    """The perfect flight of a draft, moment by moment."""
+    return f"/drafts/{draft_id}/flight"
+
+
+def proof_moment(draft_id: str) -> str:
+    """The aircraft at one moment of the perfect flight, as JSON."""
+    return f"/drafts/{draft_id}/flight/moment"
+
+
 def runs() -> str:
     """Runs in progress and debriefs."""
     return "/runs"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Form, Request, Response
@@ -15,6 +16,7 @@ from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.runs import events_of, find_run, fork_run
 from lumenstat.records.tables import Run
+from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.simulation.replay import Replay
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser
@@ -34,19 +36,41 @@ class Replays:
 
     def __init__(self) -> None:
         self._kept: OrderedDict[str, Replay] = OrderedDict()
+        self._perfect: OrderedDict[str, Rehearsal] = OrderedDict()
         self._lock = threading.Lock()
 
     def moment(self, run: Run, database: Any, tick: int) -> dict[str, Any]:
-        """What a page needs to draw a moment."""
+        """What a page needs to draw a moment of a run."""
+
+        def flown() -> Replay:
+            events = [event for event, _ in database.read(lambda session: events_of(session, run.id))]
+            return Replay(Bundle.from_canonical_json(run.exercise.content), events)
+
+        return self._seen(run.id, flown, tick)
+
+    def perfect(self, bundle: Bundle) -> Rehearsal:
+        """The perfect flight of an exercise, flown once."""
         with self._lock:
-            replay = self._kept.get(run.id)
+            found = self._perfect.get(bundle.digest)
+            if found is None:
+                found = self._perfect[bundle.digest] = rehearse(bundle)
+                if len(self._perfect) > KEPT_AT_MOST:
+                    self._perfect.popitem(last=False)
+            return found
+
+    def perfect_moment(self, bundle: Bundle, tick: int) -> dict[str, Any]:
+        """What a page needs to draw a moment of a perfect flight."""
+        flight = self.perfect(bundle)
+        return self._seen(bundle.digest, lambda: Replay(bundle, flight.events), tick)
+
+    def _seen(self, name: str, flown: Callable[[], Replay], tick: int) -> dict[str, Any]:
+        with self._lock:
+            replay = self._kept.get(name)
             if replay is None:
-                events = [event for event, _ in database.read(lambda session: events_of(session, run.id))]
-                replay = Replay(Bundle.from_canonical_json(run.exercise.content), events)
-                self._kept[run.id] = replay
+                replay = self._kept[name] = flown()
                 if len(self._kept) > KEPT_AT_MOST:
                     self._kept.popitem(last=False)
-            self._kept.move_to_end(run.id)
+            self._kept.move_to_end(name)
             seen = replay.at(tick)
         quantities = {name: round(v, 3) if isinstance(v, float) else v for name, v in seen.state.items()}
         crew = [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in seen.crew]
@@ -79,6 +103,7 @@ class ReplayContext(Context):
     deck: tuple[DeckPage, ...]
     riser: Riser
     may_fly: bool = False
+    of_draft: bool = False
 
 
 @router.get("/runs/{run_id}/replay")

@@ -138,7 +138,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe),
-        services=tuple(_services(airframe)),
+        services=tuple(services_of(airframe)),
         papers=exercise.papers,
         cautions=airframe.cautions,
         brief=exercise.brief,
@@ -209,7 +209,8 @@ def _parts(item: Item) -> tuple[str, ...]:
     return (part,) if part else ()
 
 
-def _services(airframe: Airframe) -> list[ServiceButton]:
+def services_of(airframe: Airframe) -> list[ServiceButton]:
+    """Everything that can be asked of the ground crew."""
     pairs = [(service, action) for service in airframe.services for action in service.actions]
     return [
         ServiceButton(

@@ -11,6 +11,7 @@ depends_on = None
 
 def upgrade() -> None:
     """Go forward."""
+    op.add_column("runs", sa.Column("draft_id", sa.String(length=32), nullable=True))
     op.add_column("runs", sa.Column("flown_digest", sa.String(length=64), nullable=True))
     op.create_table(
         "drafts",

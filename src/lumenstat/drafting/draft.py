@@ -1,0 +1,126 @@
+"""A draft: the YAML texts of an exercise and its checklists, and what they amount to as documents."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import re
+from dataclasses import dataclass
+from functools import cache, cached_property, lru_cache
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.bundles import Bundle, Library, blocking
+from lumenstat.documents.checking_checklists import check_checklist
+from lumenstat.documents.checking_exercises import check_exercise
+from lumenstat.documents.checklist import Checklist
+from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.loading import Loaded, load_text
+from lumenstat.errors import Problem
+
+
+@dataclass(frozen=True)
+class Draft:
+    """The texts, in YAML, as they are written; comments and all."""
+
+    exercise: str
+    checklists: tuple[str, ...]
+
+    def to_json(self) -> str:
+        """The draft as it is stored."""
+        return json.dumps({"exercise": self.exercise, "checklists": self.checklists}, ensure_ascii=False)
+
+    @staticmethod
+    def from_json(text: str) -> Draft:
+        """Read back what `to_json` wrote."""
+        content: dict[str, Any] = json.loads(text)
+        return Draft(content["exercise"], tuple(content["checklists"]))
+
+    @cached_property
+    def mark(self) -> str:
+        """A short hash of the texts, to tell one state of a draft from another."""
+        return hashlib.sha256(self.to_json().encode()).hexdigest()[:16]
+
+
+@dataclass(frozen=True)
+class DraftProblem:
+    """Something wrong in a draft: in which text, which line, at which item or section if at one, and the remedy."""
+
+    text: str
+    line: int
+    path: str
+    says: str
+    item: str | None
+    rule: str | None = None
+    stops: bool = True
+
+
+@dataclass(frozen=True)
+class Read:
+    """A draft as documents, as far as they can be understood; `bundle` only where it can be flown."""
+
+    airframe: Airframe | None
+    exercise: Exercise | None
+    checklists: tuple[Checklist, ...]
+    problems: tuple[DraftProblem, ...]
+    bundle: Bundle | None
+
+
+@lru_cache(maxsize=32)
+def read_draft(draft: Draft) -> Read:
+    """Everything about a draft that can be told without flying it. Airframes are the shipped ones."""
+    library = shipped_library()
+    loaded = load_text(draft.exercise, "exercise")
+    exercise = loaded.document if isinstance(loaded.document, Exercise) else None
+    problems = [_placed(problem, loaded) for problem in loaded.problems]
+    airframe = _airframe(exercise, library)
+    if exercise is not None and airframe is None:
+        says = f"there is no airframe {exercise.airframe!r}; there is {', '.join(library.ids(Airframe))}"
+        problems.append(_placed(loaded.source.problem(("airframe",), says), loaded))
+    checklists: list[Checklist] = []
+    for number, text in enumerate(draft.checklists):
+        each = load_text(text, f"checklist {number + 1}")
+        problems += [_placed(problem, each) for problem in each.problems]
+        if isinstance(each.document, Checklist):
+            checklists.append(each.document)
+            if airframe is not None:
+                problems += [_placed(p, each) for p in check_checklist(each.document, airframe, each.source)]
+    if exercise is not None and airframe is not None and not any(problem.stops for problem in problems):
+        found = check_exercise(exercise, airframe, tuple(checklists), loaded.source)
+        problems += [_placed(problem, loaded) for problem in found]
+    flies = not any(problem.stops for problem in problems)
+    bundle = Bundle(airframe, tuple(checklists), exercise) if flies and airframe and exercise else None
+    return Read(airframe, exercise, tuple(checklists), tuple(problems), bundle)
+
+
+@cache
+def shipped_library() -> Library:
+    """The shipped documents, loaded once."""
+    return Library()
+
+
+def _airframe(exercise: Exercise | None, library: Library) -> Airframe | None:
+    found = library.find(Airframe, exercise.airframe) if exercise else None
+    return found.document if found and isinstance(found.document, Airframe) else None
+
+
+def _placed(problem: Problem, loaded: Loaded) -> DraftProblem:
+    stops = bool(blocking([problem]))
+    item = _item_at(problem.path, loaded.source.data)
+    if item is None and problem.rule in ("circle", "chain"):
+        named = re.search(r"'([a-z0-9_-]+)'|through ([a-z0-9_-]+)", problem.says)
+        item = (named.group(1) or named.group(2)) if named else None
+    return DraftProblem(problem.file, problem.line, problem.path, problem.says, item, problem.rule, stops)
+
+
+def _item_at(path: str, data: Any) -> str | None:
+    """The id of the innermost item that a dotted path goes through."""
+    found, here = None, data
+    for part in re.findall(r"[^.\[\]]+", path):
+        try:
+            here = here[int(part)] if isinstance(here, list) else here[part]
+        except (KeyError, IndexError, TypeError, ValueError):
+            break
+        if isinstance(here, dict) and "kind" in here and isinstance(here.get("id"), str):
+            found = here["id"]
+    return found

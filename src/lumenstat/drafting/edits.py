@@ -1,0 +1,259 @@
+"""Changes to a draft. Each gives a new draft, or raises EditRefused that says what would be right."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+
+from lumenstat.drafting.draft import Draft
+from lumenstat.drafting.trees import find_item, ids_of, text_of, tree_of, written
+from lumenstat.errors import EditRefused
+
+FIGURES = {
+    "weight", "expect.min", "expect.max", "expect.equals", "read_tolerance", "seconds", "at_most",
+    "not_before.seconds", "within.seconds",
+}  # fmt: skip
+FLAGS = {"critical"}
+LISTS = {"hints": "\n", "controls": ",", "through": ",", "after": ","}
+OF_KIND = {
+    "set": ("control", "controls", "to"),
+    "verify": ("control", "controls", "to"),
+    "cycle": ("control", "through"),
+    "sweep": ("control", "watch"),
+    "check": ("instrument", "expect", "read_tolerance", "moment", "if_not"),
+    "hold": ("control", "seconds", "at_most", "watch"),
+    "wait": ("until", "left", "at_most"),
+    "request": ("service", "action"),
+    "decide": ("branches",),
+    "confirm": ("statement",),
+}
+"""The keys that only items of a kind have."""
+
+
+def set_fields(draft: Draft, item: str, fields: Mapping[str, str | None]) -> Draft:
+    """Set fields of an item, written as in a form; an empty one is taken away. `expect.min` reaches inside."""
+    number, tree, items, at = _find(draft, item)
+    for name, value in fields.items():
+        if name == "id" and value and value != item and value in _all_ids(draft):
+            raise EditRefused(f"there is an item {value!r} already; give another id")
+        _put(items[at], name, _typed(name, value))
+    return _with(draft, number, tree)
+
+
+def change_kind(draft: Draft, item: str, kind: str) -> Draft:
+    """Make an item one of another kind: what both have is kept, what the new one needs is asked for by the check."""
+    if kind not in OF_KIND:
+        raise EditRefused(f"there is no kind {kind!r}; there is {', '.join(OF_KIND)}")
+    number, tree, items, at = _find(draft, item)
+    entry = items[at]
+    for other, keys in OF_KIND.items():
+        if other != kind:
+            for key in keys:
+                if key in entry and key not in OF_KIND[kind]:
+                    del entry[key]
+    entry["kind"] = kind
+    defaults: dict[str, Any] = {"confirm": {"statement": entry.get("response", "")}, "hold": {"seconds": 2}}
+    for key, value in defaults.get(kind, {}).items():
+        entry.setdefault(key, written(value))
+    return _with(draft, number, tree)
+
+
+def add_item(draft: Draft, item: Mapping[str, Any], after: str | None = None) -> tuple[Draft, str]:
+    """Put an item after another one, or at the very end; gives the id it has now."""
+    fresh = dict(item)
+    fresh["id"] = fresh_id(draft, str(fresh.get("id") or fresh.get("challenge") or "item"))
+    if after is not None:
+        number, tree, items, at = _find(draft, after)
+        items.insert(at + 1, written(fresh))
+    else:
+        number = len(draft.checklists) - 1
+        tree = tree_of(draft.checklists[number])
+        tree["sections"][-1]["items"].append(written(fresh))
+    return _with(draft, number, tree), fresh["id"]
+
+
+def remove_item(draft: Draft, item: str) -> Draft:
+    """Take an item out; a section without items goes with its last one."""
+    number, tree, items, at = _find(draft, item)
+    if len(_all_ids(draft)) == 1:
+        raise EditRefused("a checklist has at least one item; change this one instead")
+    del items[at]
+    sections = tree["sections"]
+    for place in reversed(range(len(sections))):
+        if sections[place].get("items") is items and not items and len(sections) > 1:
+            del sections[place]
+    return _with(draft, number, tree)
+
+
+def move_item(draft: Draft, item: str, after: str | None) -> Draft:
+    """Move an item behind another one, or, with none, to the beginning of its own list."""
+    number, tree, items, at = _find(draft, item)
+    if after == item:
+        return draft
+    entry = items.pop(at)
+    if after is None:
+        items.insert(0, entry)
+        return _with(draft, number, tree)
+    found = find_item(tree, after)
+    if found is None:
+        raise EditRefused(f"{after!r} stands in another checklist; items move within their own")
+    target, place = found
+    target.insert(place + 1, entry)
+    _drop_empty_sections(tree)
+    return _with(draft, number, tree)
+
+
+def shift_item(draft: Draft, item: str, by: int) -> Draft:
+    """Move an item up (-1) or down (+1), over the edge of its section into the next one."""
+    number, tree, items, at = _find(draft, item)
+    to = at + by
+    if 0 <= to < len(items):
+        items.insert(to, items.pop(at))
+        return _with(draft, number, tree)
+    sections = tree["sections"]
+    own = next((n for n, section in enumerate(sections) if section["items"] is items), None)
+    if own is None or not 0 <= own + by < len(sections) or len(items) == 1:
+        return draft
+    entry = items.pop(at)
+    others = sections[own + by]["items"]
+    others.insert(0 if by > 0 else len(others), entry)
+    return _with(draft, number, tree)
+
+
+def add_section(draft: Draft, title: str, after: str) -> Draft:
+    """Begin a new section with the item `after` and those behind it in its section."""
+    number, tree, items, at = _find(draft, after)
+    sections = tree["sections"]
+    own = next((n for n, section in enumerate(sections) if section["items"] is items), None)
+    if own is None:
+        raise EditRefused("a section begins with an item of a section, not with one of a branch")
+    if at == 0:
+        raise EditRefused("the section would leave nothing in the one before it; choose a later item")
+    moved = [items.pop() for _ in range(len(items) - at)][::-1]
+    taken = {str(section.get("id")) for section in sections}
+    section = CommentedMap({"id": _free(slug(title), taken), "title": title, "items": CommentedSeq(moved)})
+    sections.insert(own + 1, section)
+    return _with(draft, number, tree)
+
+
+def set_section(draft: Draft, section: str, fields: Mapping[str, str | None]) -> Draft:
+    """Set fields of a section: title, style, order, line_after, floats_until."""
+    for number, text in enumerate(draft.checklists):
+        tree = tree_of(text)
+        for each in tree["sections"]:
+            if each.get("id") == section:
+                for name, value in fields.items():
+                    _put(each, name, _typed(name, value))
+                return _with(draft, number, tree)
+    raise EditRefused(f"there is no section {section!r}")
+
+
+def set_exercise(draft: Draft, fields: Mapping[str, Any]) -> Draft:
+    """Set fields of the exercise by their dotted path; plain values, None takes one away."""
+    tree = tree_of(draft.exercise)
+    for name, value in fields.items():
+        _put(tree, name, value)
+    return replace(draft, exercise=text_of(tree))
+
+
+def append_to_exercise(draft: Draft, name: str, entry: Mapping[str, Any]) -> Draft:
+    """Add a line to one of the exercise's lists (faults, bands, papers)."""
+    tree = tree_of(draft.exercise)
+    if not tree.get(name):
+        tree[name] = CommentedSeq()
+    tree[name].append(written(dict(entry)))
+    return replace(draft, exercise=text_of(tree))
+
+
+def drop_from_exercise(draft: Draft, name: str, number: int) -> Draft:
+    """Take a line out of one of the exercise's lists."""
+    tree = tree_of(draft.exercise)
+    if not 0 <= number < len(tree.get(name) or ()):
+        raise EditRefused(f"there is no line {number + 1} in {name}")
+    del tree[name][number]
+    return replace(draft, exercise=text_of(tree))
+
+
+def fresh_id(draft: Draft, name: str) -> str:
+    """An id made of a name that no item of the draft has yet."""
+    return _free(slug(name), set(_all_ids(draft)))
+
+
+def slug(name: str) -> str:
+    """A name as an id: small letters, figures and hyphens."""
+    plain = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:48].strip("-")
+    return plain or "item"
+
+
+def _free(name: str, taken: set[str]) -> str:
+    number, found = 2, name
+    while found in taken:
+        found, number = f"{name}-{number}", number + 1
+    return found
+
+
+def _all_ids(draft: Draft) -> list[str]:
+    return [name for text in draft.checklists for name in ids_of(tree_of(text))]
+
+
+def _find(draft: Draft, item: str) -> tuple[int, CommentedMap, CommentedSeq, int]:
+    for number, text in enumerate(draft.checklists):
+        tree = tree_of(text)
+        if (found := find_item(tree, item)) is not None:
+            return number, tree, *found
+    raise EditRefused(f"there is no item {item!r} any more; load the page again")
+
+
+def _with(draft: Draft, number: int, tree: CommentedMap) -> Draft:
+    texts = list(draft.checklists)
+    texts[number] = text_of(tree)
+    return replace(draft, checklists=tuple(texts))
+
+
+def _drop_empty_sections(tree: CommentedMap) -> None:
+    sections = tree["sections"]
+    for place in reversed(range(len(sections))):
+        if not sections[place].get("items") and len(sections) > 1:
+            del sections[place]
+
+
+def _put(tree: CommentedMap, name: str, value: Any) -> None:
+    """Set a dotted path to a value, or take it away; what is left empty around it goes too."""
+    first, _, rest = name.partition(".")
+    if not rest:
+        if value is None:
+            tree.pop(first, None)
+        else:
+            tree[first] = written(value)
+        return
+    if tree.get(first) is None:
+        if value is None:
+            return
+        tree[first] = written({})
+    _put(tree[first], rest, value)
+    if not tree[first]:
+        del tree[first]
+
+
+def _typed(name: str, value: str | None) -> Any:
+    """What a form's text stands for in this field."""
+    if value is None or not value.strip():
+        return None
+    text = value.strip()
+    if name in FIGURES:
+        try:
+            figure = float(text.replace(",", "."))
+        except ValueError:
+            raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}") from None
+        return int(figure) if figure.is_integer() else figure
+    if name in FLAGS:
+        return True if text in ("true", "on", "yes") else None
+    if name in LISTS:
+        return [part.strip() for part in text.split(LISTS[name]) if part.strip()]
+    if name == "to" and text.startswith("paper:"):
+        return {"paper": text.removeprefix("paper:").strip()}
+    return text

@@ -1,0 +1,103 @@
+"""YAML texts as trees that can be changed and written again with their comments and their order kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import lru_cache
+from io import StringIO
+from typing import Any
+
+from ruamel.yaml import YAML
+from ruamel.yaml.comments import CommentedMap, CommentedSeq
+from ruamel.yaml.scalarstring import DoubleQuotedScalarString
+
+from lumenstat.documents.sources import read_source
+
+WORDS_OTHERS_TAKE_FOR_YES_OR_NO = {"on", "off", "yes", "no", "y", "n", "true", "false", "null", "~"}
+FLOW_KEYS_AT_MOST = 8
+
+
+def yaml() -> YAML:
+    """The one way that drafts are read and written."""
+    handler = YAML(typ="rt")
+    handler.preserve_quotes = True
+    handler.width = 4096
+    handler.indent(mapping=2, sequence=4, offset=2)
+    return handler
+
+
+def tree_of(text: str) -> CommentedMap:
+    """The text as a tree. Raises DocumentError, with the line, where it cannot be read."""
+    read_source(text, "draft")
+    tree: CommentedMap = yaml().load(StringIO(text))
+    return tree
+
+
+@lru_cache(maxsize=64)
+def tree_to_read(text: str) -> CommentedMap:
+    """The text as a tree that is only looked at: kept, for a page looks at the same text many times."""
+    return tree_of(text)
+
+
+def text_of(tree: CommentedMap) -> str:
+    """The tree as text."""
+    out = StringIO()
+    yaml().dump(tree, out)
+    return out.getvalue()
+
+
+def written(value: Any) -> Any:
+    """A plain value as it stands in a tree: texts that other readers could take for something else in quotes."""
+    if isinstance(value, str):
+        return DoubleQuotedScalarString(value) if _needs_quotes(value) else value
+    if isinstance(value, dict):
+        tree = CommentedMap((key, written(each)) for key, each in value.items())
+        tree.fa.set_flow_style()
+        return tree
+    if isinstance(value, list | tuple):
+        row = CommentedSeq(written(each) for each in value)
+        if all(not isinstance(each, dict) for each in value):
+            row.fa.set_flow_style()
+        return row
+    return value
+
+
+def _needs_quotes(value: str) -> bool:
+    if value.lower() in WORDS_OTHERS_TAKE_FOR_YES_OR_NO:
+        return True
+    try:
+        float(value)
+    except ValueError:
+        return False
+    return True
+
+
+def lists_of_items(tree: CommentedMap) -> Iterator[CommentedSeq]:
+    """Every list of items: of sections, of branches, of what follows a bad reading."""
+    for section in tree.get("sections") or ():
+        yield from _inside(section.get("items"))
+
+
+def _inside(items: CommentedSeq | None) -> Iterator[CommentedSeq]:
+    if items is None:
+        return
+    yield items
+    for item in list(items):
+        for branch in item.get("branches") or ():
+            yield from _inside(branch.get("items"))
+        if item.get("if_not"):
+            yield from _inside(item["if_not"].get("items"))
+
+
+def find_item(tree: CommentedMap, name: str) -> tuple[CommentedSeq, int] | None:
+    """The list that an item stands in, and where in it."""
+    for items in lists_of_items(tree):
+        for number, item in enumerate(items):
+            if item.get("id") == name:
+                return items, number
+    return None
+
+
+def ids_of(tree: CommentedMap) -> list[str]:
+    """The ids of all items."""
+    return [str(item.get("id", "")) for items in lists_of_items(tree) for item in items]

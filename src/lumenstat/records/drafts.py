@@ -1,0 +1,146 @@
+"""Drafts as stored: every revision kept, undo and redo without limit, and nobody's change lost to somebody else's."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from lumenstat.errors import RecordError
+from lumenstat.records.people import now
+from lumenstat.records.tables import Draft, DraftRevision, StoredProof
+
+
+class Overtaken(RecordError):  # noqa: N818 - it names what happened to the change
+    """Somebody else changed the draft in the meantime; nothing of either was lost."""
+
+    def __init__(self, by: str, says: str, edition: int) -> None:
+        self.by, self.change, self.edition = by, says, edition
+        super().__init__(f"{by} changed this draft in the meantime: {says}")
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A draft as it stands: its text, its edition, and what undo and redo would do."""
+
+    id: str
+    title: str
+    content: str
+    edition: int
+    says: str
+    by: str
+    undo: str | None
+    redo: str | None
+    published_digest: str | None
+
+
+def create_draft(session: Session, owner_id: int, by: str, title: str, content: str, says: str) -> str:
+    """A new draft; gives its id."""
+    draft = Draft(id=secrets.token_hex(8), owner_id=owner_id, title=title, revision=0, edition=0, changed=now())
+    session.add(draft)
+    session.flush()
+    session.add(DraftRevision(draft_id=draft.id, number=0, content=content, says=says, by=by, at=now()))
+    return draft.id
+
+
+def find_draft(session: Session, draft_id: str) -> Draft:
+    """A draft. Raises RecordError where there is none."""
+    draft = session.get(Draft, draft_id)
+    if draft is None:
+        raise RecordError("There is no such draft.")
+    return draft
+
+
+def drafts(session: Session) -> list[Draft]:
+    """All drafts, the one changed last first."""
+    return list(session.scalars(select(Draft).order_by(Draft.changed.desc(), Draft.id)))
+
+
+def load(session: Session, draft_id: str) -> Kept:
+    """The draft as it stands."""
+    draft = find_draft(session, draft_id)
+    shown = _revision(session, draft_id, draft.revision)
+    assert shown is not None
+    following = _revision(session, draft_id, draft.revision + 1)
+    return Kept(
+        draft.id,
+        draft.title,
+        shown.content,
+        draft.edition,
+        shown.says,
+        shown.by,
+        shown.says if draft.revision else None,
+        following.says if following else None,
+        draft.published_digest,
+    )
+
+
+def change(session: Session, draft_id: str, edition: int, by: str, title: str, content: str, says: str) -> None:
+    """Keep a change made to the edition that its maker saw. Raises Overtaken where that is no longer the newest."""
+    draft = _at_edition(session, draft_id, edition)
+    later = delete(DraftRevision).where(DraftRevision.draft_id == draft_id, DraftRevision.number > draft.revision)
+    session.execute(later)
+    draft.revision += 1
+    session.add(
+        DraftRevision(draft_id=draft_id, number=draft.revision, content=content, says=says[:200], by=by, at=now())
+    )
+    draft.title = title
+    _turn(draft)
+
+
+def undo(session: Session, draft_id: str, edition: int) -> None:
+    """Go one change back."""
+    draft = _at_edition(session, draft_id, edition)
+    if draft.revision == 0:
+        raise RecordError("There is nothing to undo.")
+    draft.revision -= 1
+    _turn(draft)
+
+
+def redo(session: Session, draft_id: str, edition: int) -> None:
+    """Go one change forward again."""
+    draft = _at_edition(session, draft_id, edition)
+    newest = session.scalar(select(func.max(DraftRevision.number)).where(DraftRevision.draft_id == draft_id))
+    if newest is None or draft.revision >= newest:
+        raise RecordError("There is nothing to do again.")
+    draft.revision += 1
+    _turn(draft)
+
+
+def note_published(session: Session, draft_id: str, digest: str) -> None:
+    """Remember which version of the draft was published last."""
+    find_draft(session, draft_id).published_digest = digest
+
+
+def keep_proof(session: Session, digest: str, proof: str, consequences: str | None = None) -> None:
+    """Keep what was proven about an exercise version; consequences may come later."""
+    found = session.get(StoredProof, digest)
+    if found is None:
+        session.add(StoredProof(digest=digest, proof=proof, consequences=consequences, made=now()))
+        return
+    found.proof, found.made = proof, now()
+    found.consequences = consequences if consequences is not None else found.consequences
+
+
+def proof_of(session: Session, digest: str) -> StoredProof | None:
+    """What was proven about an exercise version."""
+    return session.get(StoredProof, digest)
+
+
+def _revision(session: Session, draft_id: str, number: int) -> DraftRevision | None:
+    return session.get(DraftRevision, (draft_id, number))
+
+
+def _at_edition(session: Session, draft_id: str, edition: int) -> Draft:
+    draft = find_draft(session, draft_id)
+    if draft.edition != edition:
+        shown = _revision(session, draft_id, draft.revision)
+        raise Overtaken(shown.by if shown else "Somebody", shown.says if shown else "a change", draft.edition)
+    return draft
+
+
+def _turn(draft: Draft) -> None:
+    draft.edition += 1
+    draft.changed = now()

@@ -1,0 +1,110 @@
+"""Proofs under way: the model flies in niced processes, one exercise after another, and gives way to live runs."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import Future, ProcessPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.errors import LumenstatError
+from lumenstat.proving.leave_out import leave_out
+from lumenstat.proving.prove import prove
+from lumenstat.records.database import Database
+from lumenstat.records.drafts import keep_proof
+from lumenstat.rehearsal.perfect import rehearse
+from lumenstat.runs.judging import step_back
+
+
+@dataclass
+class Job:
+    """One proof under way: what it does, how far it is, and what went wrong."""
+
+    digest: str
+    content: str
+    doing: str = "waiting"
+    done: int = 0
+    of: int = 0
+    cancelled: bool = False
+    failed: str | None = None
+    over: threading.Event = field(default_factory=threading.Event)
+
+
+class ProofDesk:
+    """Proves one exercise at a time on a thread of its own; the flying itself is done by other processes."""
+
+    def __init__(self, database: Database, live: Callable[[], bool]) -> None:
+        self.database = database
+        self.live = live
+        self.jobs: dict[str, Job] = {}
+        self._turn = threading.Lock()
+
+    def start(self, bundle: Bundle) -> Job:
+        """Begin to prove, or give the proof that is under way."""
+        job = self.jobs.get(bundle.digest)
+        if job is None or job.over.is_set():
+            job = self.jobs[bundle.digest] = Job(bundle.digest, bundle.canonical_json)
+            threading.Thread(target=self._work, args=(job, bundle), daemon=True, name="proof").start()
+        return job
+
+    def job(self, digest: str) -> Job | None:
+        """The proof of an exercise version that is under way, or failed."""
+        job = self.jobs.get(digest)
+        return job if job is not None and (not job.over.is_set() or job.failed) else None
+
+    def cancel(self, digest: str) -> None:
+        """Stop a proof; what was found so far is dropped."""
+        if (job := self.jobs.get(digest)) is not None:
+            job.cancelled = True
+
+    def stop(self) -> None:
+        """Stop them all, for the server is about to end."""
+        for job in self.jobs.values():
+            job.cancelled = True
+
+    def _work(self, job: Job, bundle: Bundle) -> None:
+        try:
+            with self._turn:
+                self._prove(job, bundle)
+        except LumenstatError as error:
+            job.failed = str(error)
+        except Exception as error:
+            job.failed = f"The model could not fly this: {error}"
+            raise
+        finally:
+            job.over.set()
+
+    def _prove(self, job: Job, bundle: Bundle) -> None:
+        if job.cancelled:
+            return
+        job.doing = "flying it perfectly"
+        context = multiprocessing.get_context("spawn")
+        with ProcessPoolExecutor(1, context, step_back) as pool:
+            flown: Future[Any] = pool.submit(_fly, job.content)
+            proof, flight = flown.result()
+        if job.cancelled:
+            return
+        self.database.write(lambda session: keep_proof(session, job.digest, proof))
+        job.doing = "leaving one out"
+
+        def progress(done: int, of: int) -> bool:
+            job.done, job.of = done, of
+            return not job.cancelled
+
+        workers = 1 if self.live() else os.cpu_count() or 1
+        found = leave_out(bundle, flight, max(workers, 1), progress, step_back, always_apart=True)
+        if job.cancelled:
+            return
+        consequences = json.dumps([each.model_dump() for each in found], ensure_ascii=False)
+        self.database.write(lambda session: keep_proof(session, job.digest, proof, consequences))
+
+
+def _fly(content: str) -> tuple[str, Any]:
+    bundle = Bundle.from_canonical_json(content)
+    flight = rehearse(bundle)
+    return prove(bundle, flight).model_dump_json(), flight

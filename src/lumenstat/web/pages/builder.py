@@ -1,0 +1,268 @@
+"""The builder: script on the left, what is inspected in the middle, the proof on the right."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, ClassVar
+
+from fastapi import APIRouter, Form, Request, Response
+from fastapi.responses import JSONResponse, RedirectResponse
+
+from lumenstat import ENGINE_VERSION
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.quantities import quantities_of
+from lumenstat.drafting.doing import items_of
+from lumenstat.drafting.draft import Draft, Read, read_draft
+from lumenstat.drafting.edits import add_item
+from lumenstat.errors import DocumentError, EditRefused, LumenstatError, RecordError
+from lumenstat.proving.proof import Consequence, Proof
+from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, redo, undo
+from lumenstat.records.exercises import keep_version, store_bundle
+from lumenstat.records.runs import events_of, find_run, practise_run, practised
+from lumenstat.simulation.actions import ready
+from lumenstat.web import urls
+from lumenstat.web.pages.builder_edits import edit
+from lumenstat.web.pages.builder_forms import (
+    KIND_WORDS,
+)
+from lumenstat.web.pages.builder_inspector import Inspected, inspected
+from lumenstat.web.pages.builder_view import ProofView, ScriptSection, effects_of, proof_view, sections_of
+from lumenstat.web.pages.drafts import title_of
+from lumenstat.web.pages.station import DeckPage, ServiceButton, deck_of, services_of
+from lumenstat.web.rendering import Context, page, render
+from lumenstat.web.security import CheckedForm, Instructor, Viewer
+
+router = APIRouter()
+
+
+class Flown(Context):
+    """A flight of the draft that items can be made of."""
+
+    id: str
+    words: str
+
+
+class BuilderContext(Context):
+    """A draft as it stands."""
+
+    template: ClassVar[str] = "builder.html"
+    tab: ClassVar[str] = "drafts"
+    draft_id: str
+    title: str
+    airframe: str
+    edition: int
+    saved: str
+    undo: str | None
+    redo: str | None
+    published: bool
+    sections: tuple[ScriptSection, ...]
+    count: int
+    selected: str
+    inspected: Inspected
+    proof: ProofView
+    kinds: tuple[tuple[str, str], ...] = tuple(KIND_WORDS.items())
+    deck: tuple[DeckPage, ...]
+    services: tuple[ServiceButton, ...]
+    quantities: tuple[str, ...]
+    flights: tuple[Flown, ...]
+
+
+@router.get("/drafts/{draft_id}")
+def show(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
+    """The builder's page."""
+    return page(request, _context(request, draft_id, item))
+
+
+@router.get("/drafts/{draft_id}/parts")
+def parts(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
+    """The page's parts as they stand now."""
+    return _parts(request, viewer, draft_id, item)
+
+
+@router.post("/drafts/{draft_id}/edit", dependencies=[CheckedForm])
+def change_it(
+    request: Request,
+    draft_id: str,
+    viewer: Instructor,
+    edition: Annotated[int, Form()],
+    verb: Annotated[str, Form()],
+    args: Annotated[str, Form()] = "{}",
+    item: Annotated[str, Form()] = "",
+) -> Response:
+    """One change. Answers with the parts of the page, or says what is wrong, or who was quicker."""
+    database = request.app.state.database
+    try:
+        if verb in ("undo", "redo"):
+            turn = undo if verb == "undo" else redo
+            database.write(lambda session: turn(session, draft_id, edition))
+            return _parts(request, viewer, draft_id, item)
+        kept = database.read(lambda session: load(session, draft_id))
+        draft = Draft.from_json(kept.content)
+        if kept.edition != edition:
+            raise Overtaken(kept.by, kept.says, kept.edition)
+        edited = edit(draft, read_draft(draft).airframe, verb, _args(args))
+        if edited.draft != draft:
+            content, title = edited.draft.to_json(), title_of(edited.draft)
+            database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, edited.says))
+        return _parts(request, viewer, draft_id, edited.selected if edited.selected is not None else item)
+    except Overtaken as error:
+        theirs = _parts_content(request, viewer, draft_id, item)
+        return JSONResponse({"says": str(error), "by": error.by, "theirs": theirs}, 409)
+    except DocumentError as error:
+        return JSONResponse({"says": "; ".join(f"line {p.line}: {p.says}" for p in error.problems)}, 422)
+    except LumenstatError as error:
+        return JSONResponse({"says": str(error)}, 422)
+
+
+@router.get("/drafts/{draft_id}/start-state")
+def start_state(request: Request, draft_id: str, viewer: Instructor) -> Response:
+    """How the aircraft stands at the start, for the deck that is picked from."""
+    read = _read(request, draft_id)[2]
+    if read.exercise is None or read.airframe is None:
+        raise RecordError("The exercise cannot be read yet; mend what its text says first.")
+    aircraft = ready(read.airframe, read.exercise.start, ())
+    return JSONResponse({"quantities": aircraft.state()})
+
+
+@router.post("/drafts/{draft_id}/fly", dependencies=[CheckedForm])
+def fly_it(request: Request, draft_id: str, viewer: Instructor) -> Response:
+    """Fly the draft as it stands, to try it or to make its items by doing."""
+    database = request.app.state.database
+    bundle = _flyable(request, draft_id)
+    run_id = database.write(lambda session: _practise(session, bundle, viewer.id, draft_id))
+    return RedirectResponse(urls.station(run_id), 303)
+
+
+def _practise(session: Any, bundle: Bundle, person_id: int, draft_id: str) -> str:
+    keep_version(session, bundle)
+    session.flush()
+    return practise_run(session, bundle.digest, person_id, draft_id, ENGINE_VERSION)
+
+
+@router.post("/drafts/{draft_id}/take", dependencies=[CheckedForm])
+def take_flight(
+    request: Request, draft_id: str, viewer: Instructor, run: Annotated[str, Form()], edition: Annotated[int, Form()]
+) -> Response:
+    """Make every act of a flight an item behind those that are there."""
+    database = request.app.state.database
+    flown = database.read(lambda session: find_run(session, run))
+    if flown.draft_id != draft_id:
+        raise RecordError("That flight is not one of this draft.")
+    events = [event for event, _ in database.read(lambda session: events_of(session, run))]
+    found = items_of(Bundle.from_canonical_json(flown.exercise.content), events)
+    kept = database.read(lambda session: load(session, draft_id))
+    draft = Draft.from_json(kept.content)
+    for item in found:
+        draft, _ = add_item(draft, item)
+    content, title = draft.to_json(), title_of(draft)
+    says = f"made {len(found)} items of a flight"
+    database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, says))
+    return RedirectResponse(urls.builder(draft_id), 303)
+
+
+@router.post("/drafts/{draft_id}/publish", dependencies=[CheckedForm])
+def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
+    """Let trainees see it: only what is proven as it stands. Raises RecordError otherwise."""
+    database = request.app.state.database
+    _, _, read, proof, _ = _read(request, draft_id)
+    bundle = _flyable(request, draft_id)
+    if proof is None:
+        raise RecordError("Prove the draft as it stands first; only what the model has flown is published.")
+    if not proof.ok:
+        raise RecordError("The proof has findings that stop it; mend them and prove it again.")
+    database.write(lambda session: store_bundle(session, bundle))
+    database.write(lambda session: note_published(session, draft_id, bundle.digest))
+    assert read.exercise is not None
+    return RedirectResponse(urls.brief(read.exercise.id), 303)
+
+
+def _flyable(request: Request, draft_id: str) -> Bundle:
+    read = _read(request, draft_id)[2]
+    if read.bundle is None:
+        first = next(problem for problem in read.problems if problem.stops)
+        raise RecordError(f"The draft cannot be flown yet: {first.text}, line {first.line}: {first.says}.")
+    return read.bundle
+
+
+def _args(text: str) -> dict[str, Any]:
+    try:
+        args = json.loads(text)
+    except json.JSONDecodeError:
+        raise EditRefused("the change could not be read; load the page again") from None
+    if not isinstance(args, dict):
+        raise EditRefused("the change could not be read; load the page again")
+    return args
+
+
+def _read(request: Request, draft_id: str) -> tuple[Kept, Draft, Read, Proof | None, tuple[Consequence, ...]]:
+    """The draft, what it amounts to, and what has been proven of it as it stands."""
+    database = request.app.state.database
+    kept: Kept = database.read(lambda session: load(session, draft_id))
+    draft = Draft.from_json(kept.content)
+    read = read_draft(draft)
+    if read.bundle is None:
+        return kept, draft, read, None, ()
+    digest = read.bundle.digest
+    stored = database.read(lambda session: proof_of(session, digest))
+    proof = Proof.model_validate_json(stored.proof) if stored else None
+    rows = json.loads(stored.consequences) if stored and stored.consequences else []
+    return kept, draft, read, proof, tuple(Consequence.model_validate(row) for row in rows)
+
+
+def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
+    kept, draft, read, proof, consequences = _read(request, draft_id)
+    desk = request.app.state.proofs
+    job = desk.job(read.bundle.digest) if read.bundle else None
+    doing = {} if job is None else {"doing": job.doing, "done": job.done, "of": job.of, "failed": job.failed}
+    if job is not None and job.over.is_set():
+        doing.pop("doing")
+    view = proof_view(draft, read, proof, consequences, doing)
+    grave = {"stops": 0, "warns": 1, "notes": 2}
+    worst: dict[str, str] = {}
+    for finding in sorted(view.findings, key=lambda each: grave[each.severity]):
+        if finding.item:
+            worst.setdefault(finding.item, finding.severity)
+    sections = sections_of(draft, worst, effects_of(consequences))
+    rows = [row for section in sections for row in section.rows]
+    known = {row.id for row in rows} | {f"section:{s.id}" for s in sections} | {"exercise", "texts"}
+    selected = item if item in known else rows[0].id if rows else "exercise"
+    database = request.app.state.database
+    flights = database.read(lambda session: practised(session, draft_id))
+    airframe = read.airframe
+    return BuilderContext(
+        draft_id=draft_id,
+        title=kept.title,
+        airframe=airframe.name if airframe else "no airframe",
+        edition=kept.edition,
+        saved=f"{kept.says}, by {kept.by}",
+        undo=kept.undo,
+        redo=kept.redo,
+        published=kept.published_digest is not None,
+        sections=sections,
+        count=len(rows),
+        selected=selected,
+        inspected=inspected(draft, read, selected, sections, view),
+        proof=view,
+        deck=deck_of(airframe) if airframe else (),
+        services=tuple(services_of(airframe)) if airframe else (),
+        quantities=tuple(quantities_of(airframe)) if airframe else (),
+        flights=tuple(
+            Flown(id=run.id, words=f"{run.trainee.name}, {run.created:%-d %B, %H:%M} UTC") for run in flights[:8]
+        ),
+    )
+
+
+def _parts(request: Request, viewer: Viewer, draft_id: str, item: str) -> Response:
+    return JSONResponse(_parts_content(request, viewer, draft_id, item))
+
+
+def _parts_content(request: Request, viewer: Viewer, draft_id: str, item: str) -> dict[str, Any]:
+    context = _context(request, draft_id, item)
+    names = ("script", "inspector", "proof", "head")
+    html = {name: render(request, f"builder_{name}.html", context, viewer, viewer.csrf_token) for name in names}
+    return {
+        "edition": context.edition,
+        "selected": context.selected,
+        "busy": context.proof.state == "under way",
+        **html,
+    }

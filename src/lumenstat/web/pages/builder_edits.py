@@ -1,0 +1,254 @@
+"""Changes that the builder sends: each named verb makes a new draft out of the old one and says what it did."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.drafting import edits
+from lumenstat.drafting.draft import Draft
+from lumenstat.drafting.pointing import item_for
+from lumenstat.drafting.trees import find_item, text_of, tree_of, written
+from lumenstat.errors import EditRefused
+from lumenstat.web.pages.builder_forms import figures_of_exercise
+
+Args = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Edited:
+    """The draft after a change, what was done in words, and the item to show then."""
+
+    draft: Draft
+    says: str
+    selected: str | None = None
+
+
+def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edited:
+    """Carry out one change. Raises EditRefused where it cannot be made."""
+    if verb not in VERBS:
+        raise EditRefused(f"there is no change called {verb!r}")
+    try:
+        return VERBS[verb](draft, airframe, args)
+    except (KeyError, TypeError, ValueError) as error:
+        raise EditRefused(f"this change lacks something: {error}") from None
+
+
+def _fields(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, fields = str(args["item"]), _texts(args["fields"])
+    changed = edits.set_fields(draft, item, fields)
+    return Edited(changed, f"{', '.join(fields)} of {item}", fields.get("id") or item)
+
+
+def _kind(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, kind = str(args["item"]), str(args["kind"])
+    return Edited(edits.change_kind(draft, item, kind), f"{item} is a {kind} now", item)
+
+
+def _pick(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    """Add an item about what was pointed at on the deck, or fill in the one that is open."""
+    if airframe is None:
+        raise EditRefused("the exercise names no airframe that there is; mend that first")
+    picked = item_for(airframe, str(args["part"]), str(args["name"]), args.get("stands"))
+    if args.get("into"):
+        item = str(args["into"])
+        return Edited(_become(draft, item, picked), f"{item} from the panel", item)
+    changed, name = edits.add_item(draft, picked, _after(args))
+    return Edited(changed, f"added {name} from the panel", name)
+
+
+def _add(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    """Add an empty item of a kind, filled in so far that it can be looked at."""
+    kind = str(args["kind"])
+    item: dict[str, Any] = {"kind": kind, "challenge": f"New {kind}", "response": "To be said", "who": "either"}
+    if airframe is not None:
+        item |= _sensible(airframe, kind)
+    changed, name = edits.add_item(draft, item, _after(args))
+    return Edited(changed, f"added {name}", name)
+
+
+def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
+    """Something of its kind that the airframe has, so that the new item can be read at once."""
+    controls = [c for c in airframe.controls.values() if c.kind not in ("momentary", "entry")]
+    buttons = [c for c in airframe.controls.values() if c.kind == "momentary"]
+    match kind:
+        case "set" | "verify":
+            return item_for(airframe, "control", controls[0].id) | {"kind": kind}
+        case "cycle":
+            return {"control": controls[0].id, "through": [controls[0].positions[0], controls[0].positions[-1]]}
+        case "sweep":
+            return {"control": controls[0].id}
+        case "hold" if buttons:
+            return item_for(airframe, "control", buttons[0].id)
+        case "check":
+            return item_for(airframe, "instrument", next(iter(airframe.instruments)))
+        case "wait":
+            return {"until": "time > 0"}
+        case "request" if airframe.services:
+            service = airframe.services[0]
+            return item_for(airframe, "service", f"{service.id}.{service.actions[0].id}")
+        case "decide":
+            branches = [{"id": "go-on", "when": "time >= 0", "says": "Go on"}]
+            return {"branches": [*branches, {"id": "stop", "when": "time < 0", "says": "Stop"}]}
+        case _:
+            return {"statement": "Say here what is confirmed."}
+
+
+def _remove(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item = str(args["item"])
+    return Edited(edits.remove_item(draft, item), f"took {item} out", None)
+
+
+def _move(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, after = str(args["item"]), args.get("after")
+    changed = edits.move_item(draft, item, str(after) if after else None)
+    return Edited(changed, f"moved {item}", item)
+
+
+def _shift(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, by = str(args["item"]), -1 if int(args["by"]) < 0 else 1
+    return Edited(edits.shift_item(draft, item, by), f"moved {item} {'up' if by < 0 else 'down'}", item)
+
+
+def _new_section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item = str(args["item"])
+    return Edited(edits.add_section(draft, "New section", item), f"a section begins with {item}", item)
+
+
+def _section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    section, fields = str(args["section"]), _texts(args["fields"])
+    return Edited(edits.set_section(draft, section, fields), f"{', '.join(fields)} of section {section}")
+
+
+def _exercise(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    figures = figures_of_exercise(airframe) if airframe else frozenset()
+    fields = {name: _value(name, text, figures) for name, text in _texts(args["fields"]).items()}
+    return Edited(edits.set_exercise(draft, fields), f"{', '.join(fields)} of the exercise")
+
+
+def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
+    if text is None or not text.strip():
+        return None
+    if name not in figures:
+        return text.strip()
+    try:
+        number = float(text.strip().replace(",", "."))
+    except ValueError:
+        raise EditRefused(f"{name.rsplit('.', 1)[-1].replace('_', ' ')} takes a figure, not {text.strip()!r}") from None
+    return int(number) if number.is_integer() else number
+
+
+def _fault(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    kind, target = str(args["kind"]), str(args["target"]).strip()
+    entry: dict[str, Any] = {"id": edits.slug(f"{kind}-{target}"), "kind": kind, "target": target}
+    when = str(args.get("when") or "").strip()
+    if when:
+        try:
+            entry["at"] = float(when)
+        except ValueError:
+            entry["when"] = when
+    return Edited(edits.append_to_exercise(draft, "faults", entry), f"added the fault {kind}")
+
+
+def _drop(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    name, number = str(args["list"]), int(args["number"])
+    return Edited(edits.drop_from_exercise(draft, name, number), f"took a line out of {name}")
+
+
+def _out_of_place(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    control, to = str(args["control"]), str(args.get("to") or "").strip() or None
+    return Edited(edits.set_exercise(draft, {f"start.controls.{control}": to}), f"{control} at the start")
+
+
+def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    """Take a text as it was written; it must be readable, what it means is checked afterwards."""
+    which, text = str(args["which"]), str(args["text"])
+    tree_of(text)
+    if which == "exercise":
+        return Edited(Draft(text, draft.checklists), "wrote the exercise's text")
+    number = int(which)
+    texts = list(draft.checklists)
+    texts[number] = text
+    return Edited(Draft(draft.exercise, tuple(texts)), f"wrote the text of checklist {number + 1}")
+
+
+def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    """Take a remedy over: fields to set, or a move, another kind, something to become."""
+    item, fields = str(args["item"]), dict(args["fields"])
+    if (after := fields.pop("move_after", None)) is not None:
+        draft = edits.move_item(draft, item, str(after))
+    if (kind := fields.pop("kind", None)) is not None:
+        draft = edits.change_kind(draft, item, str(kind))
+    if (become := fields.pop("become", None)) is not None:
+        draft = _become(draft, item, json.loads(str(become)), keep_words=True)
+    if fields.pop("if_not", None) is not None:
+        draft = _entry(draft, item, "if_not", {"id": f"{item}-not"[:60], "says": "Stop and call maintenance"})
+    if fields:
+        draft = edits.set_fields(draft, item, _texts(fields))
+    return Edited(draft, f"took a remedy for {item}", item)
+
+
+def _waive(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, rule, reason = str(args["item"]), str(args["rule"]), str(args["reason"]).strip()
+    if len(reason) < 8:
+        raise EditRefused("say in a sentence why this may stand")
+    number, tree = _tree_with(draft, item)
+    items, at = find_item(tree, item) or ([], 0)
+    kept = list(items[at].get("waives") or ())
+    items[at]["waives"] = written([*kept, {"rule": rule, "reason": reason}])
+    return Edited(_replaced(draft, number, text_of(tree)), f"waived {rule} for {item}", item)
+
+
+def _weigh(draft: Draft, _: Airframe | None, args: Args) -> Edited:
+    item, critical = str(args["item"]), bool(args.get("critical"))
+    fields = {"weight": f"{float(args['weight']):g}", "critical": "true" if critical else None}
+    return Edited(edits.set_fields(draft, item, fields), f"weight of {item} by its consequence", item)
+
+
+VERBS: dict[str, Callable[[Draft, Airframe | None, Args], Edited]] = {
+    "fields": _fields, "kind": _kind, "pick": _pick, "add": _add, "remove": _remove, "move": _move, "shift": _shift,
+    "new-section": _new_section, "section": _section, "exercise": _exercise, "fault": _fault, "drop": _drop,
+    "out-of-place": _out_of_place, "text": _text, "remedy": _remedy, "waive": _waive, "weigh": _weigh,
+}  # fmt: skip
+
+
+def _become(draft: Draft, item: str, picked: Mapping[str, Any], keep_words: bool = False) -> Draft:
+    """Make an item what was pointed at: its kind and keys, and its words too unless they are to stay."""
+    draft = edits.change_kind(draft, item, str(picked["kind"]))
+    for key, value in picked.items():
+        if key in ("kind", "id") or (keep_words and key in ("challenge", "response", "who")):
+            continue
+        draft = _entry(draft, item, key, value)
+    return draft
+
+
+def _entry(draft: Draft, item: str, key: str, value: Any) -> Draft:
+    number, tree = _tree_with(draft, item)
+    items, at = find_item(tree, item) or ([], 0)
+    items[at][key] = written(value)
+    return _replaced(draft, number, text_of(tree))
+
+
+def _tree_with(draft: Draft, item: str) -> tuple[int, Any]:
+    for number, text in enumerate(draft.checklists):
+        tree = tree_of(text)
+        if find_item(tree, item) is not None:
+            return number, tree
+    raise EditRefused(f"there is no item {item!r} any more; load the page again")
+
+
+def _replaced(draft: Draft, number: int, text: str) -> Draft:
+    texts = list(draft.checklists)
+    texts[number] = text
+    return Draft(draft.exercise, tuple(texts))
+
+
+def _texts(fields: Mapping[str, Any]) -> dict[str, str | None]:
+    return {str(name): None if value is None else str(value) for name, value in fields.items()}
+
+
+def _after(args: Args) -> str | None:
+    return str(args["after"]) if args.get("after") else None

@@ -1,0 +1,208 @@
+"""The fields of the builder's forms: which there are for an item of a kind, for a section and for the exercise."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.exercise import Exercise
+from lumenstat.drafting.edits import OF_KIND
+from lumenstat.web.rendering import Context
+
+WHO = tuple((who, who.replace("-", " ")) for who in ("captain", "first-officer", "both", "either"))
+KIND_WORDS = {
+    "set": "Set", "verify": "Verify", "cycle": "Cycle", "sweep": "Sweep", "check": "Check", "hold": "Hold",
+    "wait": "Wait", "request": "Request", "decide": "Decide", "confirm": "Confirm",
+}  # fmt: skip
+assert set(KIND_WORDS) == set(OF_KIND)
+
+
+class Field(Context):
+    """One field: its path in the document, what it is called, how it is filled in, and what stands in it."""
+
+    name: str
+    label: str
+    how: str = "text"
+    value: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+    unit: str = ""
+    wide: bool = False
+
+
+def item_fields(item: Mapping[str, Any], airframe: Airframe, ids: tuple[str, ...]) -> tuple[Field, ...]:
+    """What an item of this kind asks for, beside its words."""
+    return tuple(_of_kind(item, airframe))
+
+
+def _of_kind(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
+    kind = str(item.get("kind"))
+    keys = OF_KIND.get(kind, ())
+    controls = tuple((c.id, c.name) for c in airframe.controls.values())
+    if "controls" in keys and item.get("controls"):
+        yield Field(name="controls", label="Controls", value=", ".join(map(str, item["controls"])), wide=True)
+    elif "control" in keys:
+        yield choice(item, "control", "Control", controls)
+    if "to" in keys:
+        yield _to(item, airframe)
+    if "through" in keys:
+        yield Field(name="through", label="Positions, in turn", value=", ".join(map(str, item.get("through", ()))))
+    if kind == "check":
+        instruments = tuple((i.id, i.name) for i in airframe.instruments.values())
+        yield choice(item, "instrument", "Instrument", instruments)
+        found = airframe.instruments.get(str(item.get("instrument")))
+        unit = found.unit if found else ""
+        for name, label in (("expect.min", "At least"), ("expect.max", "At most"), ("read_tolerance", "Misread by")):
+            yield figure(item, name, label, unit)
+        yield expression(item, "moment.when", "Only while")
+        yield text(item, "moment.says", "Because")
+    if kind == "hold":
+        yield figure(item, "seconds", "At least", "s")
+        yield figure(item, "at_most", "At most", "s")
+    if "watch" in keys:
+        yield expression(item, "watch", "Watching for")
+    if kind == "wait":
+        yield expression(item, "until", "Until")
+        yield figure(item, "at_most", "Answered within", "s")
+    if kind == "request":
+        yield choice(item, "service", "Service", tuple((s.id, s.name) for s in airframe.services))
+        actions = next((s.actions for s in airframe.services if s.id == item.get("service")), ())
+        yield choice(item, "action", "To", tuple((a.id, a.name) for a in actions))
+    if kind == "confirm":
+        yield area(item, "statement", "Statement")
+
+
+def _to(item: Mapping[str, Any], airframe: Airframe) -> Field:
+    to = item.get("to")
+    shown = f"paper:{to['paper']}" if isinstance(to, Mapping) else "" if to is None else str(to)
+    names = item.get("controls") or [item.get("control")]
+    control = airframe.controls.get(str(names[0]))
+    if control is None or not control.positions or isinstance(to, Mapping):
+        return Field(name="to", label="To", value=shown)
+    options = tuple((position, position) for position in control.positions)
+    return Field(name="to", label="To", how="select", value=shown, options=_with_own(options, shown))
+
+
+def shared_fields(item: Mapping[str, Any], others: tuple[tuple[str, str], ...]) -> tuple[Field, ...]:
+    """What every kind of item has beside challenge and response."""
+    return (
+        menu(item, "who", "Who acts", WHO, "either"),
+        figure(item, "weight", "Weight", "of 100"),
+        Field(name="critical", label="Critical: a miss holds the grade", how="flag", value=value_of(item, "critical")),
+        area(item, "why", "Reason"),
+        area(item, "caution", "Caution"),
+        text(item, "good", "A good indication", wide=True),
+        area({"hints": "\n".join(item.get("hints") or ())}, "hints", "Hints, one a line, up to three"),
+        expression(item, "applies_when", "Applies only when"),
+        Field(name="after", label="After, beside its place", value=", ".join(item.get("after") or ())),
+        choice(item, "not_before.item", "Not before", others),
+        figure(item, "not_before.seconds", "plus", "s"),
+        choice(item, "within.item", "Within", others),
+        figure(item, "within.seconds", "at most", "s"),
+        choice(item, "floats_until", "Any time until", others),
+        text(item, "one_of", "One of the alternatives named"),
+    )  # fmt: skip
+
+
+def section_fields(section: Mapping[str, Any], items: tuple[tuple[str, str], ...]) -> tuple[Field, ...]:
+    """What a section asks for."""
+    styles = (("read-and-do", "read and do"), ("flow-then-check", "flow, then check"))
+    orders = (("strict", "strict order"), ("any", "any order"))
+    return (
+        text(section, "title", "Title", wide=True),
+        menu(section, "style", "Style", styles, "read-and-do"),
+        menu(section, "order", "Order", orders, "strict"),
+        choice(section, "line_after", "The line is drawn under", items),
+        choice(section, "floats_until", "The whole section any time until", items),
+    )  # fmt: skip
+
+
+def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Field, ...]:
+    """What an exercise asks for, beside its lists of faults and of controls out of place."""
+    batteries = [
+        figure(content, f"start.battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
+        for battery in airframe.electrical.batteries
+    ]
+    services = [
+        choice(content, f"start.services.{service.id}", service.name, tuple((s, s) for s in service.states))
+        for service in airframe.services
+    ]
+    assists = tuple((name, name) for name in ("guided", "coached", "examined"))
+    lapses = (("off", "never"), ("waits", "while waiting"), ("free", "freely"))
+    return (
+        text(content, "title", "Title", wide=True),
+        area(content, "brief", "Brief"),
+        text(content, "start.place.name", "Place", wide=True),
+        figure(content, "start.place.latitude_degrees", "Latitude", "°"),
+        figure(content, "start.place.longitude_degrees", "Longitude", "°"),
+        figure(content, "start.outside_celsius", "Outside", "°C"),
+        figure(content, "start.hours_unpowered", "Unpowered for", "h"),
+        *batteries,
+        *services,
+        menu(content, "assist", "Help", assists, "examined"),
+        menu(content, "time_lapse", "Time-lapse", lapses, "off"),
+        figure(content, "minutes_at_most", "At most", "min"),
+        figure(content, "pass_mark", "Pass mark", "%"),
+        expression(content, "ends_when", "Ends by itself when"),
+    )  # fmt: skip
+
+
+def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
+    """The fields of an exercise that hold figures."""
+    names = {"minutes_at_most", "pass_mark", "start.outside_celsius", "start.hours_unpowered"}
+    names |= {"start.place.latitude_degrees", "start.place.longitude_degrees"}
+    return frozenset(names | {f"start.battery_charge.{battery.id}" for battery in airframe.electrical.batteries})
+
+
+def fault_kinds() -> tuple[str, ...]:
+    """The kinds of fault an exercise can have."""
+    faults = Exercise.model_json_schema(by_alias=True)["$defs"]["Fault"]["properties"]["kind"]["enum"]
+    return tuple(faults)
+
+
+def text(content: Mapping[str, Any], name: str, label: str, *, wide: bool = False) -> Field:
+    """A field of free text."""
+    return Field(name=name, label=label, value=value_of(content, name), wide=wide)
+
+
+def area(content: Mapping[str, Any], name: str, label: str) -> Field:
+    """A field of longer text."""
+    return Field(name=name, label=label, how="area", value=value_of(content, name), wide=True)
+
+
+def menu(content: Mapping[str, Any], name: str, label: str, options: tuple[tuple[str, str], ...], usual: str) -> Field:
+    """A field with a menu in which something is always chosen."""
+    return Field(name=name, label=label, how="select", value=value_of(content, name) or usual, options=options)
+
+
+def figure(content: Mapping[str, Any], name: str, label: str, unit: str = "") -> Field:
+    """A field that takes a figure."""
+    return Field(name=name, label=label, how="figure", value=value_of(content, name), unit=unit)
+
+
+def expression(content: Mapping[str, Any], name: str, label: str) -> Field:
+    """A field that takes an expression, with menus beside it."""
+    return Field(name=name, label=label, how="expression", value=value_of(content, name), wide=True)
+
+
+def choice(content: Mapping[str, Any], name: str, label: str, options: tuple[tuple[str, str], ...]) -> Field:
+    """A field with a menu; nothing chosen takes it away."""
+    value = value_of(content, name)
+    return Field(name=name, label=label, how="select", value=value, options=(("", "–"), *_with_own(options, value)))
+
+
+def _with_own(options: tuple[tuple[str, str], ...], value: str) -> tuple[tuple[str, str], ...]:
+    known = {option for option, _ in options}
+    return options if not value or value in known else (*options, (value, f"{value} (there is none)"))
+
+
+def value_of(content: Mapping[str, Any], name: str) -> str:
+    """What stands at a dotted path, as text."""
+    here: Any = content
+    for part in name.split("."):
+        if not isinstance(here, Mapping) or here.get(part) is None:
+            return ""
+        here = here[part]
+    if isinstance(here, bool):
+        return "true" if here else ""
+    return f"{here:g}" if isinstance(here, float) else str(here)

@@ -1,0 +1,147 @@
+"""The middle of the builder: what stands there for an item, a section, the exercise or its texts."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.exercise import Start
+from lumenstat.documents.navigation import Inertial
+from lumenstat.drafting.draft import Draft, Read
+from lumenstat.drafting.trees import find_item, tree_to_read
+from lumenstat.errors import RecordError
+from lumenstat.simulation.actions import ready
+from lumenstat.simulation.alignment import hours_to
+from lumenstat.web.pages.builder_forms import (
+    Field,
+    exercise_fields,
+    fault_kinds,
+    item_fields,
+    section_fields,
+    shared_fields,
+)
+from lumenstat.web.pages.builder_view import ProofView, ScriptSection
+from lumenstat.web.rendering import Context
+
+
+class Inspected(Context):
+    """The middle: an item, a section, the exercise or its texts."""
+
+    what: str
+    id: str = ""
+    number: int = 0
+    heading: str = ""
+    note: str = ""
+    kind: str = ""
+    challenge: str = ""
+    response: str = ""
+    own: tuple[Field, ...] = ()
+    shared: tuple[Field, ...] = ()
+    says: tuple[str, ...] = ()
+    faults: tuple[str, ...] = ()
+    out_of_place: tuple[tuple[str, str], ...] = ()
+    preview: tuple[tuple[str, str], ...] = ()
+    texts: tuple[tuple[str, str, str], ...] = ()
+    fault_kinds: tuple[str, ...] = ()
+    controls: tuple[tuple[str, str], ...] = ()
+
+
+def inspected(
+    draft: Draft, read: Read, selected: str, sections: tuple[ScriptSection, ...], view: ProofView
+) -> Inspected:
+    """What stands in the middle for a selection."""
+    if selected == "texts":
+        checklists = [(str(n), f"Checklist {n + 1}", text) for n, text in enumerate(draft.checklists)]
+        return Inspected(what="texts", heading="As text", texts=(("exercise", "Exercise", draft.exercise), *checklists))
+    if selected == "exercise" or read.airframe is None:
+        return _exercise(draft, read, view)
+    rows = {row.id: row for section in sections for row in section.rows}
+    names = tuple((row.id, f"{row.number} {row.challenge}") for row in rows.values())
+    if selected.startswith("section:"):
+        return _section(draft, selected.removeprefix("section:"), names)
+    row = rows[selected]
+    section = next(s for s in sections if row in s.rows)
+    content = _item(draft, selected)
+    others = tuple(pair for pair in names if pair[0] != selected)
+    return Inspected(
+        what="item",
+        id=selected,
+        number=row.number,
+        heading=row.challenge,
+        note=f"{section.title}, {'any' if section.order == 'any' else 'strict'} order",
+        kind=row.kind,
+        challenge=row.challenge,
+        response=row.response,
+        own=item_fields(content, read.airframe, tuple(rows)),
+        shared=shared_fields(content, others),
+        says=tuple(finding.says for finding in view.findings if finding.item == selected),
+    )
+
+
+def _item(draft: Draft, name: str) -> dict[str, Any]:
+    for text in draft.checklists:
+        if (found := find_item(tree_to_read(text), name)) is not None:
+            return dict(found[0][found[1]])
+    raise RecordError(f"There is no item {name!r}.")
+
+
+def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Inspected:
+    for text in draft.checklists:
+        for section in tree_to_read(text).get("sections") or ():
+            if section.get("id") == name:
+                heading = str(section.get("title", ""))
+                return Inspected(what="section", id=name, heading=heading, own=section_fields(section, items))
+    raise RecordError(f"There is no section {name!r}.")
+
+
+def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
+    content = tree_to_read(draft.exercise)
+    airframe: Airframe | None = read.airframe
+    start = content.get("start") or {}
+    faults = tuple(
+        f"{fault.get('kind')}, {fault.get('target')}, {_when(fault)}" for fault in content.get("faults") or ()
+    )
+    return Inspected(
+        what="exercise",
+        heading="The exercise",
+        own=exercise_fields(content, airframe) if airframe else (),
+        faults=faults,
+        out_of_place=tuple((str(name), str(to)) for name, to in (start.get("controls") or {}).items()),
+        preview=tuple(_preview(read, view)),
+        fault_kinds=fault_kinds(),
+        controls=tuple((c.id, c.name) for c in airframe.controls.values()) if airframe else (),
+    )
+
+
+def _when(fault: Any) -> str:
+    if fault.get("at") is not None:
+        return f"at {fault['at']} s"
+    return f"when {fault['when']}" if fault.get("when") else "by the instructor"
+
+
+def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
+    """What a start means, out of the model."""
+    if read.bundle is None:
+        return []
+    aircraft = ready(read.bundle.airframe, read.bundle.exercise.start, ())
+    state = aircraft.state()
+    lines = []
+    for battery in read.bundle.airframe.electrical.batteries:
+        lines.append((f"{battery.name}, at rest", f"{state[f'battery.{battery.id}.volts']:.1f} V"))
+    for unit in read.bundle.airframe.inertial:
+        minutes = alignment_minutes(unit, read.bundle.exercise.start)
+        shown = f"{minutes:.0f} min" if minutes < 600 else "never, this far north or south"
+        lines.append((f"Full alignment here, {unit.name}", shown))
+    lines.append(("Shortest time to ready", view.ready if view.proven else "prove it to know"))
+    return lines
+
+
+def alignment_minutes(unit: Inertial, start: Start) -> float:
+    """Minutes that an inertial unit's full alignment takes at the exercise's place and temperature."""
+    mode = next((mode for mode in unit.modes if mode.finds == "gyrocompass"), None)
+    if mode is None or mode.best_degrees is None:
+        return float("inf")
+    colder = max(0.0, unit.colder_than_celsius - start.outside_celsius)
+    noise = unit.random_walk_degrees_per_root_hour * (1 + unit.random_walk_per_degree_colder * colder)
+    hours = hours_to(noise, unit.bias_degrees_per_hour, start.place.latitude_degrees, mode.best_degrees)
+    return float(mode.levelling_seconds) / 60 + hours * 60
