@@ -130,9 +130,11 @@ class Finder:
 
     def _when_alive(self, item: CheckItem) -> Remedy | None:
         """The first act after which the instrument is lit, if there is one later on."""
-        for act in self.rehearsal.acts:
-            moment = next((m for m in self.flight.moments if m.event.tick >= act.ends), None)
-            if moment is not None and moment.state[f"instrument.{item.instrument}.reads"] is not None:
+        number = next(n for n, act in enumerate(self.rehearsal.acts) if act.item == item.id)
+        last = len(self.rehearsal.acts) - 1
+        for n, act in enumerate(self.rehearsal.acts[number + 1 :], number + 1):
+            later = self.flight.moments[act.last].state if n < last else self.flight.aircraft.state()
+            if later[f"instrument.{item.instrument}.reads"] is not None:
                 words = f"Move it behind '{self._item(act.item).challenge}', when {item.instrument} is lit"
                 return Remedy(words=words, item=item.id, fields={"move_after": act.item})
         return None

@@ -14,12 +14,15 @@ from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.script import Script
 from lumenstat.simulation.flight import Flight, fly
 
+AFTERWARDS_TICKS = 2000
+"""A little while after the last act, so that what it set going shows."""
+
 
 def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
     """The proof of an exercise. The same exercise always gives the same proof."""
     flown = rehearsal or rehearse(bundle)
     procedure = procedure_of(bundle)
-    flight = fly(bundle, flown.events, watched_texts(procedure), end=max(flown.ready_at, 1))
+    flight = fly(bundle, flown.events, watched_texts(procedure), end=flown.ready_at + AFTERWARDS_TICKS)
     findings = tuple(Finder(bundle, procedure, flown, flight).findings())
     schedule = schedule_of(Script(bundle, flown))
     items = tuple(

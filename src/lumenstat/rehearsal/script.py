@@ -144,10 +144,9 @@ class Script:
         assert self.as_flown
         self._go_back(held)
         delay = LOOK_SECONDS * 8
-        self.hands.pass_time(delay)
         flying = _Flying(self, [])
         for m in range(held, n):
-            flying.act(m)
+            flying.act(m, delay if m == held else 0.0)
         flying.await_turn(self.acts[n])
         return self.hands.tick - self.acts[n].ripe > delay * 50
 
@@ -170,8 +169,11 @@ class _Flying:
         self.hands = self.script.hands
         self.begun = self.hands.tick
 
-    def act(self, n: int) -> None:
-        """Wait for an act's turn and do it; where the turn does not come, note it and pass on."""
+    def act(self, n: int, held_back: float = 0.0) -> None:
+        """Wait for an act's turn and do it; where the turn does not come, note it and pass on.
+
+        `held_back` are seconds that go by between the turn and the act, so that no wait of its own swallows them.
+        """
         act, hands = self.script.acts[n], self.hands
         item = self.script.procedure.by_id[act.item].item
         events = self.script.flight.events[act.first : act.last]
@@ -180,16 +182,21 @@ class _Flying:
             self._repeat(before, act)
             if not self.await_turn(act):
                 self._note_missing(item)
+            hands.pass_time(held_back)
             self._repeat(events[len(before) :], act, act.ends - (before[-1].tick if before else act.starts))
         elif not self.await_turn(act):
             self._note_missing(item)
             return
-        elif isinstance(item, HoldItem):
-            if not hands.hold(item):
-                self._miss(item, "indication", f"the indication of '{item.challenge}' does not come")
         else:
-            self._repeat(events, act)
+            hands.pass_time(held_back)
+            self._do(item, act, events)
         self.ended[act.item] = hands.tick
+
+    def _do(self, item: Item, act: Acted, events: Sequence[LogEvent]) -> None:
+        if not isinstance(item, HoldItem):
+            self._repeat(events, act)
+        elif not self.hands.hold(item):
+            self._miss(item, "indication", f"the indication of '{item.challenge}' does not come")
 
     def _repeat(self, events: Sequence[LogEvent], act: Acted, lasts: int | None = None) -> None:
         """The same events at the same pace, and the time the act took beside them."""
@@ -261,7 +268,7 @@ class _Flying:
             case RequestItem():
                 self._miss(item, "request", f"'{item.challenge}' can no longer be asked for")
             case _:
-                self._miss(item, "wait", f"'{item.challenge}' never comes")
+                self._miss(item, "wait", f"'{item.challenge}: {item.response}' never comes")
 
     def _miss(self, item: Item, kind: str, says: str) -> None:
         self.missed.append(Missed(item.id, self.hands.tick, kind, says))

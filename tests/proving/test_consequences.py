@@ -1,0 +1,90 @@
+"""What comes of leaving an item out, held against what the trade says that the item is for."""
+
+from __future__ import annotations
+
+import pytest
+
+from lumenstat.proving.consequences import Task, consequence_of, tasks_of
+from lumenstat.proving.leave_out import leave_out
+from lumenstat.proving.proof import Consequence
+from lumenstat.rehearsal.perfect import rehearse
+from lumenstat.rehearsal.script import Script
+from tests.procedures import shipped
+
+
+@pytest.fixture(scope="module")
+def full() -> Script:
+    bundle = shipped("full-cold-start")
+    return Script(bundle, rehearse(bundle))
+
+
+def without(script: Script, item: str) -> Consequence:
+    number = [act.item for act in script.acts].index(item)
+    return consequence_of(script, Task(number, "left-out"))
+
+
+# Common practice, no source: what each of these items is there for.
+@pytest.mark.parametrize(
+    ("item", "effect", "says"),
+    [
+        ("feed", "fails-later", "AC volts is dark"),
+        ("fan", "fails-later", "never comes"),
+        ("latitude", "fails-later", "'Inertial units, both: "),
+        ("boost", "fails-later", "never comes"),
+        ("door", "fails-later", "never comes"),
+        ("ground-off", "hazard", "arc"),
+        ("beacon", "hazard", "before the ground crew had cleared the area, or with the beacon off"),
+        ("area", "hazard", "before the ground crew had cleared the area"),
+        ("pumps", "limit", "starter turned longer"),
+        ("apu-air", "fails-later", "duct"),
+        ("turns-right", "hazard", "gas temperature"),
+        ("feed-left", "limit", "starter turned longer"),
+        ("generators", "fails-later", "never comes"),
+        ("signs", "none", "nothing else in the model depends on it"),
+    ],
+)
+def test_agrees_with_what_the_item_is_for(full: Script, item: str, effect: str, says: str) -> None:
+    found = without(full, item)
+    assert (found.effect, says in found.says) == (effect, True), found.says
+    assert found.critical == (effect == "hazard")
+
+
+def test_a_test_left_out_has_no_consequence_but_its_own() -> None:
+    bundle = shipped("apu-and-ground-power-away")
+    script = Script(bundle, rehearse(bundle))
+    assert without(script, "fire-test").effect == "none"
+
+
+def test_starting_before_the_door_is_open_is_lost() -> None:
+    """The start pressed too early is ignored without a word, as in life: swapped with the wait, the APU never comes."""
+    bundle = shipped("apu-and-ground-power-away")
+    script = Script(bundle, rehearse(bundle))
+    number = [act.item for act in script.acts].index("door")
+    found = consequence_of(script, Task(number, "swapped"))
+    assert found.effect == "fails-later" and "only after" in found.says and "never comes" in found.says
+
+
+def test_flown_unchanged_the_script_is_the_flight() -> None:
+    for name in ("apu-and-ground-power-away", "engines-to-dark"):
+        bundle = shipped(name)
+        flight = rehearse(bundle)
+        flown = Script(bundle, flight).as_flown
+        # Waits are looked at every half second, counted from where each begins.
+        assert abs(flown.ready_at - flight.ready_at) <= 50
+        assert (flown.missed, dict(flown.exceeded)) == ((), {})
+
+
+def test_two_workers_say_what_one_says_and_tell_how_far_they_are() -> None:
+    bundle = shipped("battery-and-apu")
+    flight = rehearse(bundle)
+    seen: list[tuple[int, int]] = []
+    apart = leave_out(bundle, flight, 2, lambda done, of: not seen.append((done, of)))  # type: ignore[func-returns-value]
+    alone = leave_out(bundle, flight, 1)
+    assert apart == alone
+    assert len(alone) == len(tasks_of(Script(bundle, flight)))
+    assert seen[-1] == (len(alone), len(alone))
+
+
+def test_it_can_be_stopped() -> None:
+    bundle = shipped("battery-and-apu")
+    assert leave_out(bundle, rehearse(bundle), 1, lambda done, of: done < 2).__len__() == 2
