@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
@@ -9,6 +10,7 @@ from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
 
 
+@cache
 def shipped(name: str) -> Bundle:
     return Library().bundle(next(path for path in shipped_exercises() if path.stem == name))
 

@@ -6,7 +6,8 @@ import hashlib
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cache, cached_property
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -58,22 +59,31 @@ class Bundle:
         )
 
 
+@cache
+def _load_shipped(path: Path) -> Loaded:
+    """A shipped file, read once in a process: it does not change."""
+    return load_file(path)
+
+
 class Library:
     """Documents found in folders by their kind and id; the shipped ones are always there."""
 
     def __init__(self, folders: Iterable[Path] = ()) -> None:
         self.folders = tuple(folders)
         self._loaded: dict[Path, Loaded] = {}
+        self._checked: dict[Path, list[Problem]] = {}
 
     def load(self, path: Path) -> Loaded:
         """Load a file once."""
+        if path.is_relative_to(SHIPPED):
+            return _load_shipped(path)
         if path not in self._loaded:
             self._loaded[path] = load_file(path)
         return self._loaded[path]
 
     def find(self, kind: type[Airframe] | type[Checklist], name: str) -> Loaded | None:
-        """The first document of that kind and id."""
-        for loaded in self._all():
+        """The first document of that kind and id: those of the folders before the shipped ones."""
+        for loaded in chain(self._in_folders(), self._shipped_as(kind, name), self._shipped()):
             if isinstance(loaded.document, kind) and loaded.document.id == name:
                 return loaded
         return None
@@ -83,14 +93,29 @@ class Library:
         return [each.document.id for each in self._all() if isinstance(each.document, kind)]
 
     def _all(self) -> Iterable[Loaded]:
+        yield from self._in_folders()
+        yield from self._shipped()
+
+    def _in_folders(self) -> Iterable[Loaded]:
         for folder in self.folders:
             for path in sorted(folder.glob("*.yaml")):
                 yield self.load(path)
-        for path in sorted(SHIPPED.glob("*/*.yaml")):
-            yield self.load(path)
+
+    def _shipped(self) -> Iterable[Loaded]:
+        return (self.load(path) for path in sorted(SHIPPED.glob("*/*.yaml")))
+
+    def _shipped_as(self, kind: type[Airframe] | type[Checklist], name: str) -> Iterable[Loaded]:
+        """The shipped file that is called like the document, before all others are read for it."""
+        path = SHIPPED / f"{kind.__name__.lower()}s" / f"{name}.yaml"
+        return (self.load(each) for each in (path,) if each.exists())
 
     def check(self, path: Path) -> list[Problem]:
         """Every problem of one file: how it is written, and what it means beside what it refers to."""
+        if path not in self._checked:
+            self._checked[path] = self._check(path)
+        return list(self._checked[path])
+
+    def _check(self, path: Path) -> list[Problem]:
         loaded = self.load(path)
         problems = list(loaded.problems)
         match loaded.document:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -74,6 +74,20 @@ def add_item(draft: Draft, item: Mapping[str, Any], after: str | None = None) ->
         tree = tree_of(draft.checklists[number])
         tree["sections"][-1]["items"].append(written(fresh))
     return _with(draft, number, tree), fresh["id"]
+
+
+def append_section(draft: Draft, title: str, items: Sequence[Mapping[str, Any]]) -> Draft:
+    """Put a section of these items, in strict order, behind everything."""
+    taken, entries = set(_all_ids(draft)), CommentedSeq()
+    for item in items:
+        name = _free(slug(str(item.get("id") or item["challenge"])), taken)
+        taken.add(name)
+        entries.append(written({"id": name, **{key: value for key, value in item.items() if key != "id"}}))
+    number = len(draft.checklists) - 1
+    tree = tree_of(draft.checklists[number])
+    names = {str(section.get("id")) for section in tree["sections"]}
+    tree["sections"].append(CommentedMap({"id": _free(slug(title), names), "title": title, "items": entries}))
+    return _with(draft, number, tree)
 
 
 def remove_item(draft: Draft, item: str) -> Draft:

@@ -13,7 +13,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.drafting.doing import items_of
 from lumenstat.drafting.draft import Draft, Read, read_draft
-from lumenstat.drafting.edits import add_item
+from lumenstat.drafting.edits import append_section
 from lumenstat.errors import DocumentError, EditRefused, LumenstatError, RecordError
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, redo, undo
@@ -152,8 +152,9 @@ def take_flight(
     found = items_of(Bundle.from_canonical_json(flown.exercise.content), events)
     kept = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
-    for item in found:
-        draft, _ = add_item(draft, item)
+    if not found:
+        raise RecordError("Nothing was done in that flight that an item could be made of.")
+    draft = append_section(draft, "By doing", found)
     content, title = draft.to_json(), title_of(draft)
     says = f"made {len(found)} items of a flight"
     database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, says))

@@ -1,0 +1,83 @@
+"""Drafts as stored: undo and redo without limit, and nobody's change lost to somebody else's."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from lumenstat.errors import RecordError
+from lumenstat.records.database import Database
+from lumenstat.records.drafts import Overtaken, change, create_draft, load, redo, undo
+from lumenstat.records.people import add_person
+
+
+@pytest.fixture
+def database(tmp_path: Path) -> Iterator[Database]:
+    opened = Database(tmp_path / "db.sqlite")
+    yield opened
+    opened.close()
+
+
+@pytest.fixture
+def draft(database: Database) -> str:
+    database.write(lambda s: add_person(s, "Odile Marrash", "odile", "instructor", "long enough a word"))
+    return database.write(lambda s: create_draft(s, 1, "Odile Marrash", "Title", "0", "began it"))
+
+
+def content(database: Database, draft: str) -> str:
+    return database.read(lambda s: load(s, draft)).content
+
+
+def edition(database: Database, draft: str) -> int:
+    return database.read(lambda s: load(s, draft)).edition
+
+
+def write(database: Database, draft: str, text: str, by: str = "Odile") -> None:
+    at = edition(database, draft)
+    database.write(lambda s: change(s, draft, at, by, "Title", text, f"wrote {text}"))
+
+
+def test_every_change_can_be_undone_and_done_again(database: Database, draft: str) -> None:
+    for n in range(1, 61):
+        write(database, draft, str(n))
+    for n in reversed(range(60)):
+        at = edition(database, draft)
+        database.write(lambda s, at=at: undo(s, draft, at))  # type: ignore[misc]
+        assert content(database, draft) == str(n)
+    with pytest.raises(RecordError, match="nothing to undo"):
+        database.write(lambda s: undo(s, draft, edition(database, draft)))
+    for n in range(1, 61):
+        at = edition(database, draft)
+        database.write(lambda s, at=at: redo(s, draft, at))  # type: ignore[misc]
+        assert content(database, draft) == str(n)
+    with pytest.raises(RecordError, match="nothing to do again"):
+        database.write(lambda s: redo(s, draft, edition(database, draft)))
+
+
+def test_a_change_after_an_undo_begins_anew_from_there(database: Database, draft: str) -> None:
+    write(database, draft, "1")
+    write(database, draft, "2")
+    database.write(lambda s: undo(s, draft, edition(database, draft)))
+    write(database, draft, "3")
+    kept = database.read(lambda s: load(s, draft))
+    assert (kept.content, kept.redo) == ("3", None)
+    database.write(lambda s: undo(s, draft, edition(database, draft)))
+    assert content(database, draft) == "1"
+
+
+def test_who_comes_second_is_told_and_changes_nothing(database: Database, draft: str) -> None:
+    seen = edition(database, draft)
+    write(database, draft, "hers", by="Odile")
+    with pytest.raises(Overtaken) as told:
+        database.write(lambda s: change(s, draft, seen, "Tobias", "Title", "his", "wrote his"))
+    assert (told.value.by, told.value.change) == ("Odile", "wrote hers")
+    assert content(database, draft) == "hers"
+    with pytest.raises(Overtaken):
+        database.write(lambda s: undo(s, draft, seen))
+
+
+def test_there_is_no_such_draft(database: Database) -> None:
+    with pytest.raises(RecordError, match="no such draft"):
+        database.read(lambda s: load(s, "nothing"))
