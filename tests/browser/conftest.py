@@ -74,8 +74,8 @@ def browser() -> Iterator[Browser]:
 
 
 @contextmanager
-def signed_in(browser: Browser, server: Server, name: str) -> Iterator[Page]:
-    """A browser window of one person; anything the page complains of fails the test."""
+def signed_in(browser: Browser, server: Server, name: str, expects: str = "WebSocket connection") -> Iterator[Page]:
+    """A browser window of one person; anything the page complains of fails the test, but what it `expects`."""
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
     complaints: list[str] = []
@@ -84,7 +84,7 @@ def signed_in(browser: Browser, server: Server, name: str) -> Iterator[Page]:
         "console",
         lambda message: (
             complaints.append(message.text)
-            if message.type == "error" and "WebSocket connection" not in message.text
+            if message.type == "error" and not ("WebSocket connection" in message.text or expects in message.text)
             else None
         ),
     )

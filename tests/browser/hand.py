@@ -1,0 +1,82 @@
+"""A trainee's hand: does on the station's page what a log says, with the readings that the page shows."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, VerifyItem
+from lumenstat.documents.procedure import procedure_of
+from lumenstat.documents.runlog import LogEvent
+from tests.browser.station import Station
+
+
+class Hand:
+    """Does on the page what the log says, with its pauses, and with the readings that the page shows."""
+
+    def __init__(self, station: Station, bundle: Bundle) -> None:
+        self.s, self.page = station, station.page
+        steps = procedure_of(bundle).steps
+        self.checks = [step.item for step in steps if isinstance(step.item, CheckItem)]
+        self.verifies = [step.item for step in steps if isinstance(step.item, VerifyItem)]
+
+    def until(self, seconds: float) -> None:
+        while self.s.seconds() < seconds:
+            time.sleep(0.05)
+
+    def felt(self, event: LogEvent) -> None:
+        """A hold is counted from where the aircraft feels the button, which a busy machine does late."""
+        if event.verb == "release":
+            self.page.wait_for_selector(f'[data-control="{event.args["control"]}"][aria-pressed="true"]')
+
+    def do(self, event: LogEvent) -> None:
+        args, s = event.args, self.s
+        match event.verb:
+            case "confirm" | "respond":
+                s.turn_to(args["item"])
+                s.answer(args["item"])
+            case "decide":
+                s.turn_to(args["item"])
+                self.page.check(f'{s.at(args["item"])} input[value="{args["branch"]}"]', force=True)
+                s.answer(args["item"])
+            case "see":
+                item = next(i for i in self.verifies if args["control"] in i.all_controls)
+                s.turn_to(item.id)
+                s.see(item.id, **{args["control"]: args["position"]})
+            case "call":
+                item_id = next(i.id for i in self.checks if i.instrument == args["instrument"])
+                self.checks = [i for i in self.checks if i.id != item_id]
+                s.turn_to(item_id)
+                s.call(item_id, args["instrument"], args["judgement"])
+            case "set":
+                if isinstance(args["to"], float):
+                    s.enter(args["control"], f"{args['to']:g}")
+                else:
+                    s.move(args["control"], args["to"])
+            case "press":
+                s.reveal(f'[data-part="{args["control"]}"]')
+                self.page.focus(f'[data-control="{args["control"]}"]')
+                self.page.keyboard.down(" ")
+            case "release":
+                self.page.keyboard.up(" ")
+            case "request":
+                self.page.click(f'[data-request="{args["service"]}|{args["action"]}"]:not([disabled])')
+            case "finish":
+                self.page.click('[data-open="finish"]')
+                self.page.click("[data-finish]")
+
+    def fly(self, events: Sequence[LogEvent]) -> dict[str, str]:
+        """Do all of it, with its pauses, to the debrief; gives the items that were not simply done."""
+        last = events[0].tick
+        for event in events:
+            pause = (event.tick - last) / 100
+            last = event.tick
+            if timed := pause > 1 and event.verb in ("release", "respond"):
+                self.felt(event)
+            # The clock on the page shows whole seconds: one more makes sure of a hold that has a least time.
+            self.until(self.s.seconds() + pause + timed)
+            self.do(event)
+        self.page.wait_for_url("**/debrief", timeout=60_000)
+        rows = self.page.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")
+        return {item: verdict for item, verdict in rows if verdict not in ("done", "not-applicable")}

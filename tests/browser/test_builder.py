@@ -1,0 +1,116 @@
+"""An exercise built from nothing in the browser, broken, mended with one click, proven, published and flown."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Browser, Page, expect
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.rehearsal.perfect import rehearse
+from tests.browser.conftest import Server, signed_in
+from tests.browser.hand import Hand
+from tests.browser.station import Station
+
+PICKED = (
+    ("control", "battery_main"),
+    ("instrument", "essential_volts"),
+    ("pick-service", "ground_power.connect"),
+    ("lamp", "ground_ready"),
+    ("control", "ground_power"),
+    ("instrument", "left_volts"),
+    ("instrument", "ac_volts"),
+    ("instrument", "ac_hertz"),
+    ("control", "navigation_lights"),
+    ("control", "seat_signs"),
+    ("control", "apu_boost"),
+)
+
+
+def pick(page: Page, part: str, name: str, count: int) -> None:
+    page.keyboard.press("p")
+    page.wait_for_selector("[data-pick-dialog][open]")
+    target = page.locator(f'[data-pick-dialog] [data-{part}="{name}"]').first
+    if not target.is_visible():
+        page.click('[data-pick-dialog] [data-tab="1"]')
+    target.click()
+    expect(page.locator("[data-row-item]")).to_have_count(count)
+
+
+def prove(page: Page) -> None:
+    page.keyboard.press("Shift+P")
+    page.wait_for_selector('[data-proof-state="under way"], [data-proof-state="proven"]')
+    page.wait_for_selector('[data-proof-state="proven"]', timeout=90_000)
+
+
+def test_built_broken_mended_proven_published_and_flown(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        odile.goto(f"{server.address}/drafts")
+        form = odile.locator("[data-begin=nothing]")
+        form.locator("[name=title]").fill("Lights on the bay")
+        form.locator("button").click()
+        odile.wait_for_url("**/drafts/*")
+        for number, (part, name) in enumerate(PICKED, 2):
+            pick(odile, part, name, number)
+        assert odile.locator("[data-row-item]").count() == 12
+
+        # Broken: Left DC is read before anything feeds it.
+        odile.click("[data-row-item=left-dc]")
+        odile.wait_for_selector('[data-inspected="item"][data-id="left-dc"]')
+        odile.keyboard.press("Alt+ArrowUp")
+        expect(odile.locator("[data-row-item]").nth(5)).to_have_attribute("data-row-item", "left-dc")
+        prove(odile)
+        stop = odile.locator('[data-finding="dead-instrument"][data-severity="stops"]')
+        expect(stop).to_contain_text("Left DC is dark when it is to be read")
+        assert odile.locator("[data-publish] button").is_disabled()
+        stop.locator("[data-remedy]").click()
+        expect(odile.locator("[data-row-item]").nth(6)).to_have_attribute("data-row-item", "left-dc")
+        odile.wait_for_selector('[data-proof-state="unproven"]')
+
+        # Undone and done again, and still there after the browser was closed.
+        odile.click("[data-turn=undo]")
+        expect(odile.locator("[data-row-item]").nth(5)).to_have_attribute("data-row-item", "left-dc")
+        odile.click("[data-turn=redo]")
+        expect(odile.locator("[data-row-item]").nth(6)).to_have_attribute("data-row-item", "left-dc")
+        odile.fill('[data-field="why"]', "It shows that the rectifier feeds.")
+        odile.locator('[data-field="why"]').blur()
+        odile.wait_for_selector("[data-saved]:has-text('why of left-dc')")
+        odile.reload()
+        assert odile.locator("[data-row-item]").count() == 12
+
+        prove(odile)
+        odile.wait_for_selector("[data-chart]", timeout=90_000)
+        assert odile.locator('[data-chart] [data-select="main-battery"]').get_attribute("data-effect") == "fails-later"
+        content = odile.request.get(odile.url.split("?")[0] + "/bundle.json").text()
+        odile.wait_for_selector("[data-publish] button:not([disabled])")
+        odile.click("[data-publish] button")
+        odile.wait_for_url("**/exercises/lights-on-the-bay")
+
+        odile.select_option("#trainee", label="Ines Okafor-Lund")
+        odile.click("button:has-text('Start the exercise')")
+        odile.wait_for_url("**/station")
+        ines.goto(odile.url)
+        ines.wait_for_selector('[data-item][data-state="current"]')
+        bundle = Bundle.from_canonical_json(content)
+        assert Hand(Station(ines), bundle).fly(rehearse(bundle).events) == {}
+        assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
+
+
+def test_a_second_writer_is_told_and_shown_both(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "odile", "409") as other:
+        odile.goto(f"{server.address}/drafts")
+        form = odile.locator("[data-begin=copy]")
+        form.locator("[name=exercise]").select_option("shutdown-to-dark")
+        form.locator("button").click()
+        odile.wait_for_url("**/drafts/*")
+        other.goto(odile.url)
+        odile.fill('[data-field="why"]', "Hers.")
+        odile.locator('[data-field="why"]').blur()
+        odile.wait_for_selector("[data-saved]:has-text('why of')")
+        other.fill('[data-field="why"]', "His.")
+        other.locator('[data-field="why"]').blur()
+        dialog = other.locator("[data-overtaken-dialog]")
+        expect(dialog).to_be_visible()
+        expect(dialog).to_contain_text("Odile Marrash changed this draft in the meantime")
+        other.click("[data-overtaken-again]")
+        expect(other.locator('[data-field="why"]')).to_have_value("His.")
+        odile.reload()
+        expect(odile.locator('[data-field="why"]')).to_have_value("His.")
