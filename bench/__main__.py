@@ -10,7 +10,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import circuits
+from bench import circuits, judging
 from bench.starts import FULL, Start25, truth_millivolts
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.aircraft import Aircraft
@@ -58,6 +58,7 @@ def measure() -> list[dict[str, object]]:
         rows.append((f"{name}_vs_ngspice", seconds_of(circuit.ngspice, 3) / ours, "x"))
         if name == "charge":
             rows.append(("charge_vs_lsoda", seconds_of(circuit.lsoda, 3) / ours, "x"))
+    rows += judging.measure(full)
     aircraft = start.halfway()
     rows.append(("peek_share", 100 * 10 * per_call(lambda: look(aircraft), 500), "percent"))
     rows.append(("snapshot", 1e6 * per_call(aircraft.snapshot), "us"))

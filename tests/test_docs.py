@@ -13,10 +13,12 @@ from lumenstat.assessment.ledger import Effect, Outcome, Verdict
 from lumenstat.cli import app
 from lumenstat.documents.airframe import Airframe, Control, Electrical, Instrument
 from lumenstat.documents.checklist import ItemBase
+from lumenstat.documents.design_rules import FOUND_BY_THE_MODEL, RULES
 from lumenstat.documents.exercise import Exercise, FaultKind
 from lumenstat.documents.expressions import PLAIN_FUNCTIONS, TIME_FUNCTIONS
 from lumenstat.documents.loading import FORMATS
 from lumenstat.errors import LumenstatError
+from lumenstat.proving.proof import KINDS, Consequence, Severity
 
 ROOT = Path(__file__).parents[1]
 DOCS = {path.stem: path.read_text() for path in (ROOT / "docs").glob("*.md")}
@@ -65,6 +67,17 @@ def test_every_verdict_effect_and_outcome_is_explained() -> None:
     words = [*get_args(Verdict), *get_args(Effect)]
     assert named(words, DOCS["authoring"]) == []
     assert named([word for word in get_args(Outcome) if word in ("held", "pass")], DOCS["authoring"]) == []
+
+
+def test_every_finding_and_every_rule_of_design_is_explained() -> None:
+    assert (
+        named(
+            [*KINDS, *RULES, *get_args(Severity), *get_args(Consequence.model_fields["effect"].annotation)],
+            DOCS["authoring"],
+        )
+        == []
+    )
+    assert set(FOUND_BY_THE_MODEL) < set(KINDS)
 
 
 def test_every_function_of_the_expression_language_is_named() -> None:

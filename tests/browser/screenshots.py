@@ -28,6 +28,28 @@ def shoot(page: Page, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
+def shoot_builder(page: Page, server: Server) -> None:
+    """The full start as a draft: proven, each item left out, one item broken so that there is something to mend."""
+    page.goto(f"{server.address}/drafts")
+    form = page.locator("[data-begin=copy]")
+    form.locator("[name=exercise]").select_option("apu-and-ground-power-away")
+    form.locator("[name=title]").fill("The APU takes over, our way")
+    form.locator("button").click()
+    page.wait_for_url("**/drafts/*")
+    page.click('[data-row-item="ac-volts"]')
+    page.wait_for_selector('[data-inspected="item"][data-id="ac-volts"]')
+    page.keyboard.press("Alt+ArrowUp")
+    page.wait_for_selector("[data-saved]:has-text('moved ac-volts up')")
+    page.keyboard.press("Shift+P")
+    page.wait_for_selector("[data-chart]", timeout=120_000)
+    page.wait_for_timeout(1500)
+    shoot(page, "builder")
+    page.keyboard.press("p")
+    page.wait_for_selector("[data-pick-dialog][open] [data-control][data-position]")
+    page.wait_for_timeout(500)
+    shoot(page, "builder-pick")
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
@@ -100,6 +122,8 @@ def main() -> None:
                         ines.keyboard.press("d")
                     ines.wait_for_timeout(500)
                     shoot(ines, picture)
+            with signed_in(browser, server, "odile") as odile:
+                shoot_builder(odile, server)
             chart = browser.new_page(viewport={"width": 1000, "height": 410})
             for name, draw in CHARTS.items():
                 chart.set_content(draw())

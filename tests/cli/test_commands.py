@@ -52,6 +52,37 @@ def test_run_gives_the_state_at_the_end_and_a_trace(log_file: str, tmp_path: Pat
     assert float(rows[-1]["bus.dc_left.volts"]) > 27
 
 
+def test_prove_prints_what_the_contract_says(tmp_path: Path) -> None:
+    exercise = str(next(p for p in shipped_exercises() if p.stem == "battery-and-apu"))
+    result = runner.invoke(app, ["prove", exercise, "--leave-out", "--json"])
+    assert result.exit_code == 0
+    said = json.loads(result.stdout)
+    assert said["ok"] is True and said["ready_at"] == pytest.approx(49.6, abs=3)
+    assert set(said["items"][0]) == {"item", "starts", "ends", "slack"}
+    assert set(said["critical_path"]) <= {item["item"] for item in said["items"]}
+    assert {"item", "change", "effect", "says", "seconds"} <= set(said["consequences"][0])
+    assert {each["change"] for each in said["consequences"]} == {"left-out", "swapped"}
+    assert "critical path" in runner.invoke(app, ["prove", exercise]).stdout
+
+
+def test_prove_finds_what_is_wrong_and_refuses_what_is_no_exercise(tmp_path: Path) -> None:
+    checklist = (SHIPPED / "checklists" / "rowan-r2-battery.yaml").read_text()
+    assert "kind: wait" in checklist
+    broken = checklist.replace("until: lamp.apu_available", "until: lamp.ground_ready")
+    assert broken != checklist
+    (tmp_path / "rowan-r2-battery.yaml").write_text(broken)
+    exercise = tmp_path / "battery-and-apu.yaml"
+    exercise.write_text((SHIPPED / "exercises" / "battery-and-apu.yaml").read_text())
+    result = runner.invoke(app, ["prove", str(exercise), "--json"])
+    assert result.exit_code == 1
+    kinds = {finding["kind"] for finding in json.loads(result.stdout)["findings"]}
+    assert "wait-never-ends" in kinds
+    (tmp_path / "rowan-r2-battery.yaml").write_text(
+        checklist.replace("    items:\n      - id:", "    items:\n      - after: [load]\n        id:", 1)
+    )
+    assert runner.invoke(app, ["prove", str(tmp_path / "nothing.yaml")]).exit_code == 2
+
+
 def test_score_prints_one_json_object(log_file: str) -> None:
     result = runner.invoke(app, ["score", EXERCISE, log_file, "--json"])
     assert result.exit_code == 0

@@ -1,0 +1,76 @@
+"""What must hold of scoring whatever was done: harmless actions earn nothing, free orders are free, sums are sums."""
+
+from __future__ import annotations
+
+import json
+import math
+import random
+from fractions import Fraction
+from itertools import chain
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.rehearsal.perfect import rehearse
+from tests.assessment.test_scoring import judged
+from tests.flights import about, event, inserted, perfect_frost, without
+from tests.procedures import shipped
+
+HARMLESS = ("beacon", "navigation_lights", "seat_signs")
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_adding_a_harmless_action_never_raises_the_score(data: st.DataObject, frost: Bundle) -> None:
+    """Whatever was left out before it: a light switched on and off again earns nothing."""
+    events = perfect_frost()
+    drop = data.draw(st.sets(st.integers(0, len(events) - 2), max_size=4))
+    flown = [each for n, each in enumerate(events) if n not in drop]
+    base = judged(frost, flown)
+    at = data.draw(st.integers(1, 1040))
+    control = data.draw(st.sampled_from(HARMLESS))
+    on, off = event(at + 0.3, "set", control=control, to="ON"), event(at + 0.6, "set", control=control, to="OFF")
+    busy = judged(frost, inserted(flown, on, off))
+    effects = {extra.effect for extra in busy.extras} - {extra.effect for extra in base.extras}
+    if effects <= {"harmless", "undone"}:
+        right = {row.item for row in busy.items if row.verdict == "done"} - {
+            r.item for r in base.items if r.verdict == "done"
+        }
+        # Setting what an item asks for is that item done, not an extra; every other score stays or falls.
+        assert busy.points.earned <= base.points.earned + sum(r.possible for r in busy.items if r.item in right)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_permuting_an_any_order_section_changes_nothing(seed: int) -> None:
+    exercise = shipped("guided-power-up")
+    section = exercise.checklists[0].sections[0]
+    assert section.order == "any"
+    flight = list(rehearse(exercise).events)
+    size = len(section.items)
+    groups: list[list[LogEvent]] = []
+    acts = rehearse(exercise).acts
+    own = {item.id for item in section.items}
+    for act in acts:
+        if act.item in own:
+            groups.append(flight[act.first : act.last])
+    assert len(groups) == size and all(act.item in own for act in acts[:size])
+    random.Random(seed).shuffle(groups)
+    ticks = [each.tick for each in flight[: sum(map(len, groups))]]
+    shuffled = [LogEvent(tick, e.by, e.verb, e.args) for tick, e in zip(ticks, chain(*groups), strict=True)]
+    one, other = judged(exercise, flight), judged(exercise, [*shuffled, *flight[len(shuffled) :]])
+    assert {(r.item, r.verdict, r.earned) for r in one.items} == {(r.item, r.verdict, r.earned) for r in other.items}
+    assert (one.percent, one.extras) == (other.percent, other.extras)
+
+
+def test_the_sums_are_those_of_an_independent_reader(frost: Bundle) -> None:
+    """Read from the JSON alone: points, percent half up to one decimal, gates."""
+    slips = without(without(perfect_frost(), about("see", control="wipers")), about("set", control="seat_signs"))
+    said = json.loads(judged(frost, slips).model_dump_json())
+    possible = sum(Fraction(str(row["possible"])) for row in said["items"])
+    earned = sum(Fraction(str(row["earned"])) for row in said["items"])
+    earned -= sum(extra["effect"] == "deviation" for extra in said["extras"])
+    assert (Fraction(str(said["points"]["earned"])), Fraction(str(said["points"]["possible"]))) == (earned, possible)
+    assert Fraction(str(said["percent"])) == Fraction(math.floor(earned / possible * 1000 + Fraction(1, 2)), 10)
