@@ -11,10 +11,13 @@ from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.drafting.beginnings import copy_of, from_nothing, from_texts
 from lumenstat.drafting.draft import Draft, read_draft
 from lumenstat.drafting.edits import (
+    add_branch,
+    add_into_branch,
     add_item,
     add_section,
     append_to_exercise,
     change_kind,
+    drop_branch,
     drop_from_exercise,
     move_item,
     remove_item,
@@ -163,3 +166,29 @@ def test_a_broken_field_names_its_item(draft: Draft) -> None:
 def test_from_nothing_it_can_be_flown_at_once() -> None:
     read = read_draft(from_nothing(rowan(), "First steps"))
     assert read.bundle is not None and read.problems == ()
+
+
+def test_branches_are_added_filled_and_taken_away() -> None:
+    draft = copy_of(shipped("apu-loop-open"), "Branches")
+    more = add_branch(draft, "loops")
+    checklist = read_draft(more).checklists[-1]
+    decide = next(i for section in checklist.sections for i in section.items if i.id == "loops")
+    assert decide.kind == "decide" and len(decide.branches) == 3
+    changed = set_fields(more, "loops", {"branches.2.when": "lamp.apu_fire", "branches.2.says": "It burns"})
+    filled, name = add_into_branch(
+        changed,
+        "loops",
+        decide.branches[2].id,
+        {"kind": "confirm", "challenge": "Out", "response": "All", "statement": "All are out."},
+    )
+    assert read_draft(filled).bundle is not None
+    assert f"id: {name}" in filled.checklists[-1] and "It burns" in filled.checklists[-1]
+    assert len(drop_branch(more, "loops", decide.branches[2].id).checklists[-1]) < len(more.checklists[-1])
+    with pytest.raises(EditRefused, match="at least two branches"):
+        drop_branch(draft, "loops", "start")
+    with pytest.raises(EditRefused, match="has no branch"):
+        add_into_branch(draft, "loops", "none", {"challenge": "x"})
+    low = add_branch(draft, "essential-volts")
+    assert "if_not" in low.checklists[-1] or "if_not" in "".join(low.checklists)
+    with pytest.raises(EditRefused, match="only a decision or a reading"):
+        add_branch(draft, "feed")

@@ -39,6 +39,12 @@ def test_lines_become_items_of_what_they_name() -> None:
     assert [section.title for section in read.checklists[0].sections] == ["Power", "APU"]
 
 
+def test_what_only_reads_a_little_alike_is_not_taken_for_it() -> None:
+    """A door that is open is not the air valve with a position OPEN."""
+    (row,) = read_sheet(b"Challenge,Response\nAPU door,Open\n", rowan())
+    assert row.item["kind"] == "confirm"
+
+
 def test_an_unmatched_line_comes_with_what_it_could_be() -> None:
     offered = suggestions(rowan(), "Batt main", "ON")
     assert any(item.get("control") == "battery_main" for _, item in offered)
@@ -61,6 +67,8 @@ def test_an_unmatched_line_comes_with_what_it_could_be() -> None:
         (b"C" * 600_000, "larger than"),
         (b"Challenge,Response\nBat\x00tery,ON\n", "null characters"),
         (b"", "line 1 has no column"),
+        (b"Challenge,Response\nStart switches, both,OFF\n", "line 2 has 3 cells and line 1 names 2"),
+        (b"Challenge,Response,Who\nMain battery,ON,pilot\n", "line 2, who: 'pilot' is nobody"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_read_says_where_and_what_would_be_right(content: bytes, says: str) -> None:

@@ -75,13 +75,20 @@ def _structure(source: Source) -> Loaded:
 
 def _problems(error: ValidationError, source: Source, model: type[BaseModel]) -> tuple[list[Problem], list[Path_]]:
     problems, paths = [], []
-    for each in error.errors(include_url=False):
+    found = error.errors(include_url=False)
+    for each in found:
+        if each["type"] == "too_short" and any(_inside(other["loc"], each["loc"]) for other in found):
+            continue  # it is only too short because what is in it was wrong
         path = _path_in(source.data, each["loc"])
         if each["type"] in ("missing", "extra_forbidden"):
             path = (*path, each["loc"][-1]) if path[-1:] != (each["loc"][-1],) else path
         paths.append(path)
         problems.append(source.problem(path, _remedy(dict(each), path, source, model)))
     return problems, paths
+
+
+def _inside(loc: tuple[int | str, ...], around: tuple[int | str, ...]) -> bool:
+    return len(loc) > len(around) and loc[: len(around)] == around
 
 
 def _path_in(data: Any, loc: tuple[int | str, ...]) -> Path_:

@@ -17,6 +17,7 @@ FIGURES = {
     "weight", "expect.min", "expect.max", "expect.equals", "read_tolerance", "seconds", "at_most",
     "not_before.seconds", "within.seconds",
 }  # fmt: skip
+LEAST_BRANCHES = 2
 FLAGS = {"critical"}
 LISTS = {"hints": "\n", "controls": ",", "through": ",", "after": ","}
 OF_KIND = {
@@ -119,6 +120,61 @@ def move_item(draft: Draft, item: str, after: str | None) -> Draft:
     target.insert(place + 1, entry)
     _drop_empty_sections(tree)
     return _with(draft, number, tree)
+
+
+def add_branch(draft: Draft, item: str) -> Draft:
+    """Give a decision one more branch, or a reading something to do when it is out of limits."""
+    number, tree, items, at = _find(draft, item)
+    entry = items[at]
+    if entry.get("kind") == "check":
+        entry.setdefault("if_not", written({"id": f"{item[:56]}-not", "says": "Stop and call maintenance"}))
+        return _with(draft, number, tree)
+    branches = entry.get("branches")
+    if branches is None:
+        raise EditRefused("only a decision or a reading branches")
+    taken = {str(branch.get("id")) for branch in branches}
+    branches.append(written({"id": _free("way", taken), "when": "time < 0", "says": "Another way"}))
+    return _with(draft, number, tree)
+
+
+def drop_branch(draft: Draft, item: str, branch: str) -> Draft:
+    """Take a branch away, with its items."""
+    number, tree, items, at = _find(draft, item)
+    entry = items[at]
+    if entry.get("if_not") and entry["if_not"].get("id") == branch:
+        del entry["if_not"]
+        return _with(draft, number, tree)
+    branches = entry.get("branches") or []
+    place = next((n for n, each in enumerate(branches) if each.get("id") == branch), None)
+    if place is None or len(branches) <= LEAST_BRANCHES:
+        raise EditRefused("a decision has at least two branches; change this one instead")
+    del branches[place]
+    return _with(draft, number, tree)
+
+
+def add_into_branch(draft: Draft, item: str, branch: str, entry: Mapping[str, Any]) -> tuple[Draft, str]:
+    """Put an item at the end of a branch; gives its id."""
+    fresh = {**entry, "id": fresh_id(draft, str(entry["challenge"]))}
+    number, tree, items, at = _find(draft, item)
+    ways = [*(items[at].get("branches") or ()), *([items[at]["if_not"]] if items[at].get("if_not") else [])]
+    way = next((each for each in ways if each.get("id") == branch), None)
+    if way is None:
+        raise EditRefused(f"{item!r} has no branch {branch!r}")
+    if not way.get("items"):
+        way.fa.set_block_style()
+        way["items"] = CommentedSeq()
+        _open_up(items[at])
+    way["items"].append(written(fresh))
+    return _with(draft, number, tree), str(fresh["id"])
+
+
+def _open_up(entry: CommentedMap) -> None:
+    """Write an item over several lines, so that the items inside it can be read."""
+    entry.fa.set_block_style()
+    if entry.get("branches") is not None:
+        entry["branches"].fa.set_block_style()
+        for branch in entry["branches"]:
+            branch.fa.set_block_style()
 
 
 def shift_item(draft: Draft, item: str, by: int) -> Draft:
@@ -235,9 +291,14 @@ def _drop_empty_sections(tree: CommentedMap) -> None:
             del sections[place]
 
 
-def _put(tree: CommentedMap, name: str, value: Any) -> None:
+def _put(tree: CommentedMap | CommentedSeq, name: str, value: Any) -> None:
     """Set a dotted path to a value, or take it away; what is left empty around it goes too."""
     first, _, rest = name.partition(".")
+    if isinstance(tree, CommentedSeq):
+        if not (first.isdigit() and int(first) < len(tree) and rest):
+            raise EditRefused(f"there is no line {first} there")
+        _put(tree[int(first)], rest, value)
+        return
     if not rest:
         if value is None:
             tree.pop(first, None)

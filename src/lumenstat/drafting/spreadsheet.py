@@ -8,9 +8,10 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from difflib import SequenceMatcher
-from typing import Any
+from typing import Any, get_args
 
 from lumenstat.documents.airframe import Airframe, Control, Instrument
+from lumenstat.documents.checklist import Who
 from lumenstat.drafting.edits import slug
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_state, spoken
 from lumenstat.errors import EditRefused
@@ -18,7 +19,7 @@ from lumenstat.errors import EditRefused
 MOST_ROWS = 400
 LARGEST_BYTES = 500_000
 COLUMNS = ("challenge", "response", "section", "who", "why", "caution", "good", "weight", "critical", "hint")
-ALIKE = 0.62
+ALIKE = 0.72
 SUGGESTIONS = 3
 UNMATCHED = "Not matched yet: "
 """How the statement of a line begins that nothing on the airframe could be found for."""
@@ -58,6 +59,9 @@ def read_sheet(content: bytes, airframe: Airframe) -> list[SheetRow]:
         raise EditRefused(f"line 1 names a column {unknown[0]!r}; there is {', '.join(COLUMNS)}")
     found: list[SheetRow] = []
     for line, cells in rows:
+        if [cell for cell in cells[len(heads) :] if cell.strip()]:
+            counts = f"line {line} has {len(cells)} cells and line 1 names {len(heads)}"
+            raise EditRefused(f"{counts}; a cell with a comma in it stands in quotes")
         given = {head: cell.strip() for head, cell in zip(heads, cells, strict=False) if head and cell.strip()}
         if not given:
             continue
@@ -113,7 +117,7 @@ def _item(given: dict[str, str], line: int, airframe: Airframe) -> dict[str, Any
     item |= {"challenge": challenge, "response": response}
     for name in ("who", "why", "caution", "good"):
         if name in given:
-            item[name] = given[name].lower().replace(" ", "-") if name == "who" else given[name]
+            item[name] = _who(given[name], line) if name == "who" else given[name]
     if "hint" in given:
         item["hints"] = [given["hint"]]
     if "weight" in given:
@@ -124,6 +128,13 @@ def _item(given: dict[str, str], line: int, airframe: Airframe) -> dict[str, Any
     if given.get("critical", "").lower() in ("yes", "true", "x", "1"):
         item["critical"] = True
     return item
+
+
+def _who(cell: str, line: int) -> str:
+    who = cell.lower().replace(" ", "-")
+    if who not in get_args(Who):
+        raise EditRefused(f"line {line}, who: {cell!r} is nobody; there is {', '.join(get_args(Who))}")
+    return who
 
 
 def matches(airframe: Airframe, challenge: str, response: str) -> list[dict[str, Any]]:

@@ -115,7 +115,7 @@ class Finder:
             return
         if judgement == "dead":
             if not any(word in item.response.lower().split() for word in DARK_WORDS):
-                bus = self.bundle.airframe.instruments[item.instrument].bus
+                bus = self._bus_of(item.instrument)
                 says = f"{name} is dark when it is to be read at {act.ends / 100:.0f} s: {bus} is dead then"
                 yield self._finding(item, "dead-instrument", says, act.ends, remedy=self._when_alive(item))
             return
@@ -128,6 +128,10 @@ class Finder:
             remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
             yield self._finding(item, "out-of-limits", says, act.ends, "warns", remedy)
 
+    def _bus_of(self, instrument: str) -> str:
+        bus = self.bundle.airframe.instruments[instrument].bus
+        return self.bundle.airframe.buses[bus].name if bus else "its light"
+
     def _when_alive(self, item: CheckItem) -> Remedy | None:
         """The first act after which the instrument is lit, if there is one later on."""
         number = next(n for n, act in enumerate(self.rehearsal.acts) if act.item == item.id)
@@ -135,7 +139,8 @@ class Finder:
         for n, act in enumerate(self.rehearsal.acts[number + 1 :], number + 1):
             later = self.flight.moments[act.last].state if n < last else self.flight.aircraft.state()
             if later[f"instrument.{item.instrument}.reads"] is not None:
-                words = f"Move it behind '{self._item(act.item).challenge}', when {item.instrument} is lit"
+                name = self.bundle.airframe.instruments[item.instrument].name
+                words = f"Move it behind '{self._item(act.item).challenge}', when {name} is lit"
                 return Remedy(words=words, item=item.id, fields={"move_after": act.item})
         return None
 

@@ -7,6 +7,7 @@ goes on to its end. Flights share what came before the change through snapshots.
 from __future__ import annotations
 
 import contextlib
+import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -226,22 +227,25 @@ class _Flying:
         while hands.tick < until:
             kept = hands.aircraft.snapshot(), hands.watch.keep(), len(hands.aircraft.crew)
             hands.pass_time(STRIDE_SECONDS)
-            if not self._there(item) and not self._flashed(item, kept[0].tick):
+            came = self._came(item, kept[0].tick)
+            if came is None and not self._there(item):
                 continue
             hands.aircraft.restore(kept[0])
             hands.watch.put_back(kept[1])
             del hands.aircraft.crew[kept[2] :]
-            for _ in range(round(STRIDE_SECONDS / LOOK_SECONDS)):
-                hands.pass_time(LOOK_SECONDS)
+            looks = 1 if came is None else max(1, math.ceil((came - hands.tick) / (100 * LOOK_SECONDS)))
+            for n in range(looks, round(STRIDE_SECONDS / LOOK_SECONDS) + 1):
+                hands.aircraft.arrive(kept[0].tick + round(100 * LOOK_SECONDS * n))
                 if self._there(item):
                     return True
         return False
 
-    def _flashed(self, item: Item, since: int) -> bool:
+    def _came(self, item: Item, since: int) -> int | None:
+        """The tick at which a wait's indication came, which may have gone again."""
         if not isinstance(item, WaitItem):
-            return False
+            return None
         number = self.script.texts.index(item.until)
-        return self.hands.watch.timelines[number].first_true(since) is not None
+        return self.hands.watch.timelines[number].first_true(since)
 
     def _there(self, item: Item) -> bool:
         hands = self.hands

@@ -17,40 +17,32 @@ from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.plan import Plan, ticks
 
 
-@dataclass
+@dataclass(frozen=True)
 class _Tracker:
-    """Memory of one expression over time: `held`, `since`, `peak` or `rate`."""
+    """An expression over time: `held`, `since`, `peak` or `rate`, and after how many ticks it counts."""
 
     kind: str
     after: int
-    tick: int | None = None
-    figure: float | None = None
-    slope: float | None = None
 
-    def value(self, inner: Any, tick: int) -> Any:
-        """The value at a tick, without remembering anything."""
-        match self.kind:
-            case "held":
-                return bool(inner) and tick - (tick if self.tick is None else self.tick) >= self.after
-            case "since":
-                return (tick - (tick if self.tick is None else self.tick)) / 100 if inner else None
-            case "peak":
-                return self.figure if inner is None else inner if self.figure is None else max(inner, self.figure)
-            case _:
-                if inner is None or self.figure is None or self.tick is None or tick == self.tick:
-                    return self.slope
-                return (inner - self.figure) / ((tick - self.tick) / 100)
 
-    def note(self, inner: Any, tick: int) -> None:
-        """Remember what was seen at a tick."""
-        match self.kind:
-            case "held" | "since":
-                self.tick = (tick if self.tick is None else self.tick) if inner else None
-            case "peak":
-                self.figure = self.value(inner, tick)
-            case _:
-                self.slope = self.value(inner, tick)
-                self.figure, self.tick = inner, tick
+@dataclass
+class _Memory:
+    """What the trackers remember, by their number: since when, the figure, the slope."""
+
+    ticks: list[int | None]
+    figures: list[float | None]
+    slopes: list[float | None]
+
+    def copy(self) -> _Memory:
+        """The same, to go back to."""
+        return _Memory(list(self.ticks), list(self.figures), list(self.slopes))
+
+    def slope(self, n: int, inner: float | None, tick: int) -> float | None:
+        """The rate of a figure since it was last looked at, per second."""
+        figure, since = self.figures[n], self.ticks[n]
+        if inner is None or figure is None or since is None or tick == since:
+            return self.slopes[n]
+        return (inner - figure) / ((tick - since) / 100)
 
 
 @dataclass
@@ -88,7 +80,7 @@ class Timeline:
 class WatchKept:
     """A watch's memory at one moment: of its trackers, of how much had been seen, and its flags."""
 
-    memory: tuple[tuple[int | None, float | None, float | None], ...]
+    memory: _Memory
     lengths: tuple[int, ...]
     flags: tuple[bool, ...]
 
@@ -98,102 +90,134 @@ class Watch:
 
     def __init__(self, aircraft: Aircraft, texts: Sequence[str]) -> None:
         self.aircraft = aircraft
-        self.trackers: list[_Tracker] = []
-        self._look = _compile(aircraft.plan, texts, self.trackers)
+        trackers: list[_Tracker] = []
+        self._look, self._remember = _compile(aircraft.plan, texts, trackers)
+        count = self._count = len(trackers)
+        self._memory = _Memory([None] * count, [None] * count, [None] * count)
+        self._held = [(n, t.after) for n, t in enumerate(trackers) if t.kind == "held"]
+        self._seen: list[float] | None = None
         self.timelines = [Timeline() for _ in texts]
         self.flags: tuple[bool, ...] = ()
         self.at_event(aircraft.tick)
 
     def keep(self) -> WatchKept:
         """What has been seen so far, to go back to."""
-        memory = tuple((t.tick, t.figure, t.slope) for t in self.trackers)
-        return WatchKept(memory, tuple(len(line.flips) for line in self.timelines), self.flags)
+        return WatchKept(self._memory.copy(), tuple(len(line.flips) for line in self.timelines), self.flags)
 
     def put_back(self, kept: WatchKept) -> None:
         """Go back to what had been seen then; what was seen since is forgotten."""
-        for tracker, (tick, figure, slope) in zip(self.trackers, kept.memory, strict=True):
-            tracker.tick, tracker.figure, tracker.slope = tick, figure, slope
+        self._memory, self.flags, self._seen = kept.memory.copy(), kept.flags, None
         for line, length in zip(self.timelines, kept.lengths, strict=True):
             del line.flips[length:]
-        self.flags = kept.flags
 
     def now(self) -> tuple[bool, ...]:
         """The value of every expression at the aircraft's present tick."""
-        return self.flags[len(self.trackers) :]
+        return self.flags[self._count :]
 
     def peek(self, tick: int, a: list[float]) -> tuple[bool, ...]:
         """Their values at a tick between steps, remembering nothing."""
-        return self._flags(tick, a)[len(self.trackers) :]
+        flags: tuple[bool, ...] = self._look(self.aircraft.d, a, tick, self._memory)[0]
+        return flags[self._count :]
 
     def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
         """Look at the step's end and wherever a `held` runs out in it; find each flip."""
-        expiries = {t.tick + t.after for t in self.trackers if t.kind == "held" and t.tick is not None}
+        ticks = self._memory.ticks
+        expiries = {tick + after for n, after in self._held if (tick := ticks[n]) is not None}
         last = start
         for point in sorted({tick for tick in expiries if start < tick < end} | {end}):
             self._to(last, point, sample)
             last = point
+        self._seen = sample(end)
 
     def at_event(self, tick: int) -> None:
-        """Look at the present state."""
-        self._note(tick, self.aircraft.a)
+        """Look at the present state, unless it is the step's end that was just looked at."""
+        seen, self._seen = self._seen, None
+        if seen is not self.aircraft.a:
+            self._note(tick, *self._look(self.aircraft.d, self.aircraft.a, tick, self._memory))
 
     def _to(self, low: int, high: int, sample: Callable[[int], list[float]]) -> None:
-        while self._differs(high, sample(high)):
+        d, look = self.aircraft.d, self._look
+        while True:
+            flags, inners = look(d, sample(high), high, self._memory)
+            if flags == self.flags:
+                self._note(high, flags, inners)
+                return
             first = high
             while first - low > 1:
                 middle = (low + first) // 2
-                if self._differs(middle, sample(middle)):
+                if look(d, sample(middle), middle, self._memory)[0] != self.flags:
                     first = middle
                 else:
                     low = middle
-            self._note(first, sample(first))
-            low = first
+            self._note(first, *look(d, sample(first), first, self._memory))
             if first == high:
                 return
-        self._note(high, sample(high))
+            low = first
 
-    def _differs(self, tick: int, a: list[float]) -> bool:
-        return self._flags(tick, a) != self.flags
-
-    def _flags(self, tick: int, a: list[float]) -> tuple[bool, ...]:
-        flags: tuple[bool, ...] = self._look(self.aircraft.d, a, tick, self.trackers)[0]
-        return flags
-
-    def _note(self, tick: int, a: list[float]) -> None:
-        flags, inners = self._look(self.aircraft.d, a, tick, self.trackers)
-        for tracker, inner in zip(self.trackers, inners, strict=True):
-            tracker.note(inner, tick)
+    def _note(self, tick: int, flags: tuple[bool, ...], inners: tuple[Any, ...]) -> None:
+        self._remember(inners, tick, self._memory)
         if flags != self.flags:
-            first = len(self.trackers)
+            first = self._count
             for timeline, value in zip(self.timelines, flags[first:], strict=True):
                 if not timeline.flips or timeline.flips[-1][1] != value:
                     timeline.flips.append((tick, value))
             self.flags = flags
 
 
-def _compile(plan: Plan, texts: Sequence[str], trackers: list[_Tracker]) -> Callable[..., Any]:
-    """One generated function: flags of trackers and expressions, and the trackers' inner values."""
+def _compile(
+    plan: Plan, texts: Sequence[str], trackers: list[_Tracker]
+) -> tuple[Callable[..., Any], Callable[..., None]]:
+    """Two generated functions: flags of trackers and expressions with the trackers' inner values, and remembering."""
     body: list[str] = []
 
     def timed(kind: str, code: str, seconds: float, nullable: bool) -> str:
-        number = len(trackers)
+        n = len(trackers)
         trackers.append(_Tracker(kind, ticks(seconds)))
-        body.append(f"    i{number} = {code}")
-        body.append(f"    v{number} = T[{number}].value(i{number}, tick)")
-        return f"v{number}"
+        body.append(f"    i{n} = {code}")
+        body.extend(f"    {line}" for line in _value(n, trackers[-1]))
+        return f"v{n}"
 
     emitter = plan.emitter(timed)
     outer = [emitter.truth(parse(text)) for text in texts]
     flags = [f"i{n}" if t.kind in ("held", "since") else "False" for n, t in enumerate(trackers)]
-    inners = [f"i{n}" for n in range(len(trackers))]
+    inners = "".join(f"i{n}, " for n in range(len(trackers)))
     joined = "".join(f"{each}, " for each in [*flags, *outer])
-    source = "\n".join(
-        [
-            "def look(d, a, tick, T):",
-            *body,
-            f"    return ({joined}), ({''.join(f'{i}, ' for i in inners)})",
-            "",
-        ]
-    )
-    look: Callable[..., Any] = plan.function(source, "look")
-    return look
+    look = [
+        "def look(d, a, tick, M):",
+        "    K, F = M.ticks, M.figures",
+        *body,
+        f"    return ({joined}), ({inners})",
+        "",
+    ]
+    remember = ["def remember(inners, tick, M):", "    K, F, L = M.ticks, M.figures, M.slopes"]
+    if trackers:
+        remember.append(f"    {inners}= inners")
+    for n, tracker in enumerate(trackers):
+        remember.extend(f"    {line}" for line in _noting(n, tracker))
+    found: Callable[..., Any] = plan.function("\n".join(look), "look")
+    noted: Callable[..., None] = plan.function("\n".join([*remember, ""]), "remember")
+    return found, noted
+
+
+def _value(n: int, tracker: _Tracker) -> Sequence[str]:
+    """Code of a tracker's value at a tick, from its inner value and what is remembered."""
+    match tracker.kind:
+        case "held":
+            return (f"k = K[{n}]", f"v{n} = bool(i{n}) and tick - (tick if k is None else k) >= {tracker.after}")
+        case "since":
+            return (f"k = K[{n}]", f"v{n} = (tick - (tick if k is None else k)) / 100 if i{n} else None")
+        case "peak":
+            return (f"f = F[{n}]", f"v{n} = f if i{n} is None else i{n} if f is None or i{n} > f else f")
+        case _:
+            return (f"v{n} = M.slope({n}, i{n}, tick)",)
+
+
+def _noting(n: int, tracker: _Tracker) -> Sequence[str]:
+    """Code that remembers what was seen at a tick."""
+    match tracker.kind:
+        case "held" | "since":
+            return (f"if not i{n}: K[{n}] = None", f"elif K[{n}] is None: K[{n}] = tick")
+        case "peak":
+            return (f"if i{n} is not None and (F[{n}] is None or i{n} > F[{n}]): F[{n}] = i{n}",)
+        case _:
+            return (f"L[{n}] = M.slope({n}, i{n}, tick)", f"F[{n}], K[{n}] = i{n}, tick")

@@ -115,13 +115,17 @@ def change_it(
 
 
 @router.get("/drafts/{draft_id}/start-state")
-def start_state(request: Request, draft_id: str, viewer: Instructor) -> Response:
-    """How the aircraft stands at the start, for the deck that is picked from."""
-    read = _read(request, draft_id)[2]
+def start_state(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
+    """How the aircraft stands on the deck that is picked from: after an item as the model flew it, or at the start."""
+    _, _, read, proof, _ = _read(request, draft_id)
+    flown = next((each for each in proof.items if each.item == item), None) if proof else None
+    if flown is not None and read.bundle is not None:
+        moment = request.app.state.replays.perfect_moment(read.bundle, round(flown.ends * 100))
+        return JSONResponse({"quantities": moment["quantities"], "when": f"As the model has it after '{item}'."})
     if read.exercise is None or read.airframe is None:
         raise RecordError("The exercise cannot be read yet; mend what its text says first.")
     aircraft = ready(read.airframe, read.exercise.start, ())
-    return JSONResponse({"quantities": aircraft.state()})
+    return JSONResponse({"quantities": aircraft.state(), "when": "As the aircraft stands at the start."})
 
 
 @router.post("/drafts/{draft_id}/fly", dependencies=[CheckedForm])

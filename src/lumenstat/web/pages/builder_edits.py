@@ -70,6 +70,21 @@ def _add(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     return Edited(changed, f"added {name}", name)
 
 
+def _branch(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    """Add a branch, take one away, or put an item into one."""
+    item, branch = str(args["item"]), str(args.get("branch") or "")
+    match str(args["do"]):
+        case "add":
+            return Edited(edits.add_branch(draft, item), f"a branch of {item}", item)
+        case "drop":
+            return Edited(edits.drop_branch(draft, item, branch), f"took branch {branch} of {item} away", item)
+        case _:
+            entry = {"kind": "confirm", "challenge": "New step", "response": "To be said", "who": "either"}
+            entry["statement"] = "Say here what is confirmed."
+            changed, name = edits.add_into_branch(draft, item, branch, entry)
+            return Edited(changed, f"added {name} to branch {branch}", name)
+
+
 def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
     """Something of its kind that the airframe has, so that the new item can be read at once."""
     controls = [c for c in airframe.controls.values() if c.kind not in ("momentary", "entry")]
@@ -212,6 +227,7 @@ VERBS: dict[str, Callable[[Draft, Airframe | None, Args], Edited]] = {
     "fields": _fields, "kind": _kind, "pick": _pick, "add": _add, "remove": _remove, "move": _move, "shift": _shift,
     "new-section": _new_section, "section": _section, "exercise": _exercise, "fault": _fault, "drop": _drop,
     "out-of-place": _out_of_place, "text": _text, "remedy": _remedy, "waive": _waive, "weigh": _weigh,
+    "branch": _branch,
 }  # fmt: skip
 
 

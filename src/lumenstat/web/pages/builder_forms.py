@@ -55,7 +55,7 @@ def _of_kind(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
         for name, label in (("expect.min", "At least"), ("expect.max", "At most"), ("read_tolerance", "Misread by")):
             yield figure(item, name, label, unit)
         yield expression(item, "moment.when", "Only while")
-        yield text(item, "moment.says", "Because")
+        yield words(item, "moment.says", "Because")
     if kind == "hold":
         yield figure(item, "seconds", "At least", "s")
         yield figure(item, "at_most", "At most", "s")
@@ -91,7 +91,7 @@ def shared_fields(item: Mapping[str, Any], others: tuple[tuple[str, str], ...]) 
         Field(name="critical", label="Critical: a miss holds the grade", how="flag", value=value_of(item, "critical")),
         area(item, "why", "Reason"),
         area(item, "caution", "Caution"),
-        text(item, "good", "A good indication", wide=True),
+        words(item, "good", "A good indication", wide=True),
         area({"hints": "\n".join(item.get("hints") or ())}, "hints", "Hints, one a line, up to three"),
         expression(item, "applies_when", "Applies only when"),
         Field(name="after", label="After, beside its place", value=", ".join(item.get("after") or ())),
@@ -100,7 +100,7 @@ def shared_fields(item: Mapping[str, Any], others: tuple[tuple[str, str], ...]) 
         choice(item, "within.item", "Within", others),
         figure(item, "within.seconds", "at most", "s"),
         choice(item, "floats_until", "Any time until", others),
-        text(item, "one_of", "One of the alternatives named"),
+        words(item, "one_of", "One of the alternatives named"),
     )  # fmt: skip
 
 
@@ -109,7 +109,7 @@ def section_fields(section: Mapping[str, Any], items: tuple[tuple[str, str], ...
     styles = (("read-and-do", "read and do"), ("flow-then-check", "flow, then check"))
     orders = (("strict", "strict order"), ("any", "any order"))
     return (
-        text(section, "title", "Title", wide=True),
+        words(section, "title", "Title", wide=True),
         menu(section, "style", "Style", styles, "read-and-do"),
         menu(section, "order", "Order", orders, "strict"),
         choice(section, "line_after", "The line is drawn under", items),
@@ -130,9 +130,9 @@ def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Fie
     assists = tuple((name, name) for name in ("guided", "coached", "examined"))
     lapses = (("off", "never"), ("waits", "while waiting"), ("free", "freely"))
     return (
-        text(content, "title", "Title", wide=True),
+        words(content, "title", "Title", wide=True),
         area(content, "brief", "Brief"),
-        text(content, "start.place.name", "Place", wide=True),
+        words(content, "start.place.name", "Place", wide=True),
         figure(content, "start.place.latitude_degrees", "Latitude", "°"),
         figure(content, "start.place.longitude_degrees", "Longitude", "°"),
         figure(content, "start.outside_celsius", "Outside", "°C"),
@@ -160,7 +160,7 @@ def fault_kinds() -> tuple[str, ...]:
     return tuple(faults)
 
 
-def text(content: Mapping[str, Any], name: str, label: str, *, wide: bool = False) -> Field:
+def words(content: Mapping[str, Any], name: str, label: str, *, wide: bool = False) -> Field:
     """A field of free text."""
     return Field(name=name, label=label, value=value_of(content, name), wide=wide)
 
@@ -200,6 +200,9 @@ def value_of(content: Mapping[str, Any], name: str) -> str:
     """What stands at a dotted path, as text."""
     here: Any = content
     for part in name.split("."):
+        if isinstance(here, list) and part.isdigit() and int(part) < len(here):
+            here = here[int(part)]
+            continue
         if not isinstance(here, Mapping) or here.get(part) is None:
             return ""
         here = here[part]

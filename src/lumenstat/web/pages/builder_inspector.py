@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
@@ -15,13 +16,22 @@ from lumenstat.simulation.alignment import hours_to
 from lumenstat.web.pages.builder_forms import (
     Field,
     exercise_fields,
+    expression,
     fault_kinds,
     item_fields,
     section_fields,
     shared_fields,
+    words,
 )
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection
 from lumenstat.web.rendering import Context
+
+
+class BranchForm(Context):
+    """One way on from a decision, or what follows a bad reading."""
+
+    id: str
+    fields: tuple[Field, ...]
 
 
 class Inspected(Context):
@@ -36,6 +46,8 @@ class Inspected(Context):
     challenge: str = ""
     response: str = ""
     own: tuple[Field, ...] = ()
+    branches: tuple[BranchForm, ...] = ()
+    may_branch: bool = False
     shared: tuple[Field, ...] = ()
     says: tuple[str, ...] = ()
     faults: tuple[str, ...] = ()
@@ -73,9 +85,23 @@ def inspected(
         challenge=row.challenge,
         response=row.response,
         own=item_fields(content, read.airframe, tuple(rows)),
+        branches=tuple(_branches(content)),
+        may_branch=row.kind == "decide" or (row.kind == "check" and not content.get("if_not")),
         shared=shared_fields(content, others),
         says=tuple(finding.says for finding in view.findings if finding.item == selected),
     )
+
+
+def _branches(content: Mapping[str, Any]) -> Iterator[BranchForm]:
+    for n, branch in enumerate(content.get("branches") or ()):
+        fields = (
+            expression(content, f"branches.{n}.when", "Right when"),
+            words(content, f"branches.{n}.says", "Says", wide=True),
+        )
+        yield BranchForm(id=str(branch.get("id", "")), fields=fields)
+    if content.get("if_not"):
+        says = words(content, "if_not.says", "If it is not within limits", wide=True)
+        yield BranchForm(id=str(content["if_not"].get("id", "")), fields=(says,))
 
 
 def _item(draft: Draft, name: str) -> dict[str, Any]:

@@ -166,6 +166,7 @@ class Builder {
     else if ((found = hit("weigh"))) this.send("weigh", { item: found.dataset.weigh, weight: Number(found.dataset.weight), critical: found.dataset.critical === "true" });
     else if ((found = hit("in-place"))) this.send("out-of-place", { control: found.dataset.inPlace, to: "" });
     else if ((found = hit("drop"))) this.send("drop", { list: found.dataset.drop, number: Number(found.dataset.number) });
+    else if ((found = hit("branch-do"))) this.send("branch", { item, do: found.dataset.branchDo, branch: found.closest("[data-branch]")?.dataset.branch });
     else if ((found = hit("clause"))) this.openClause(found.dataset.clause);
     else if ((found = hit("keep-text"))) this.send("text", { which: found.dataset.keepText, text: document.querySelector(`[data-text="${found.dataset.keepText}"]`).value });
   }
@@ -257,9 +258,10 @@ class Builder {
         if (event.key === "Enter" && event.target.matches("[role=slider], [data-instrument], [data-lamp]")) event.target.click();
       });
     }
-    const answer = await fetch(this.root.dataset.stateAt);
+    const answer = await fetch(`${this.root.dataset.stateAt}?item=${encodeURIComponent(this.item ?? "")}`);
     if (!answer.ok) return;
-    const { quantities } = await answer.json();
+    const { quantities, when } = await answer.json();
+    this.pick.querySelector("[data-pick-when]").textContent = when;
     this.deck.paint(quantities, quantities);
   }
 
