@@ -74,6 +74,19 @@ def test_flown_unchanged_the_script_is_the_flight() -> None:
         assert (flown.missed, dict(flown.exceeded)) == ((), {})
 
 
+def test_no_flight_leaves_a_trace_in_the_next() -> None:
+    """Whatever was flown before it, and from wherever, a change has the same consequence."""
+    bundle = shipped("apu-and-ground-power-away")
+    flight = rehearse(bundle)
+    script = Script(bundle, flight)
+    tasks = tasks_of(script)
+    forwards = [consequence_of(script, task) for task in tasks]
+    backwards = [consequence_of(script, task) for task in reversed(tasks)]
+    assert forwards == backwards[::-1]
+    last = Script(bundle, flight)
+    assert consequence_of(last, tasks[-1]) == forwards[-1]
+
+
 def test_two_workers_say_what_one_says_and_tell_how_far_they_are() -> None:
     bundle = shipped("battery-and-apu")
     flight = rehearse(bundle)

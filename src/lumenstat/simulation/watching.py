@@ -78,10 +78,10 @@ class Timeline:
 
 @dataclass(frozen=True)
 class WatchKept:
-    """A watch's memory at one moment: of its trackers, of how much had been seen, and its flags."""
+    """A watch's memory at one moment: of its trackers, of what had been seen until then, and its flags."""
 
     memory: _Memory
-    lengths: tuple[int, ...]
+    flips: tuple[tuple[tuple[int, bool], ...], ...]
     flags: tuple[bool, ...]
 
 
@@ -102,13 +102,13 @@ class Watch:
 
     def keep(self) -> WatchKept:
         """What has been seen so far, to go back to."""
-        return WatchKept(self._memory.copy(), tuple(len(line.flips) for line in self.timelines), self.flags)
+        return WatchKept(self._memory.copy(), tuple(tuple(line.flips) for line in self.timelines), self.flags)
 
     def put_back(self, kept: WatchKept) -> None:
         """Go back to what had been seen then; what was seen since is forgotten."""
         self._memory, self.flags, self._seen = kept.memory.copy(), kept.flags, None
-        for line, length in zip(self.timelines, kept.lengths, strict=True):
-            del line.flips[length:]
+        for line, flips in zip(self.timelines, kept.flips, strict=True):
+            line.flips[:] = flips
 
     def now(self) -> tuple[bool, ...]:
         """The value of every expression at the aircraft's present tick."""
