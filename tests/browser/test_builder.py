@@ -38,7 +38,7 @@ def pick(page: Page, part: str, name: str, count: int) -> None:
 def prove(page: Page) -> None:
     page.keyboard.press("Shift+P")
     page.wait_for_selector('[data-proof-state="under way"], [data-proof-state="proven"]')
-    page.wait_for_selector('[data-proof-state="proven"]', timeout=90_000)
+    page.wait_for_selector('[data-proof-state="proven"]', timeout=240_000)
 
 
 def test_built_broken_mended_proven_published_and_flown(browser: Browser, server: Server) -> None:
@@ -77,7 +77,7 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         assert odile.locator("[data-row-item]").count() == 12
 
         prove(odile)
-        odile.wait_for_selector("[data-chart]", timeout=90_000)
+        odile.wait_for_selector("[data-chart]", timeout=240_000)
         assert odile.locator('[data-chart] [data-select="main-battery"]').get_attribute("data-effect") == "fails-later"
         content = odile.request.get(odile.url.split("?")[0] + "/bundle.json").text()
         odile.wait_for_selector("[data-publish] button:not([disabled])")

@@ -42,7 +42,7 @@ class Draft:
 
     def prove(self) -> Any:
         assert self.post("prove").status_code == 200
-        for _ in range(400):
+        for _ in range(1800):
             if not (parts := self.parts())["busy"]:
                 return parts
             time.sleep(0.1)
@@ -155,7 +155,7 @@ def test_flown_by_its_writer_a_flight_becomes_items(odile: Person, draft: Draft)
         for number, (verb, args) in enumerate((("set", {"control": "beacon", "to": "ON"}), ("finish", {}))):
             socket.send_json({"id": f"a{number}", "verb": verb, "args": args})
             time.sleep(0.2)
-    for _ in range(100):
+    for _ in range(600):
         if "By doing: a flight" in odile.client.get(draft.path).text:
             break
         time.sleep(0.1)
@@ -213,7 +213,7 @@ def test_a_proof_can_be_stopped(odile: Person) -> None:
     draft = Draft(odile, begin(odile, "copy", exercise="battery-and-apu").headers["location"])
     draft.post("prove")
     draft.post("prove", stop="yes")
-    for _ in range(200):
+    for _ in range(900):
         if not draft.parts()["busy"]:
             break
         time.sleep(0.1)
