@@ -253,3 +253,6 @@ def test_the_debrief_draws_what_each_machine_did(odile: Person) -> None:
     page = odile.client.get(location).text
     for title in ("APU: running", "Left engine: starting", "Right engine: running", "Inertial unit 1: aligning"):
         assert f"<title>{title}" in page
+    # The deck as it lit up: one zone or two on the battery, all of them at the end.
+    lit = [int(n) for n in re.findall(r"<title>\d+:\d\d: (\d+) of \d+ zones lit", page)]
+    assert len(lit) == 7 and lit[-1] > lit[0]

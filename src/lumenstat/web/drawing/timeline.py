@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lumenstat.assessment.ledger import Ledger
+from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.procedure import Procedure
 from lumenstat.simulation.trace import Line, Trace
+from lumenstat.web.drawing.film import HEIGHT, Film, film
 from lumenstat.web.rendering import Context, clock
 
 WIDTH = 860
@@ -106,6 +108,8 @@ class Timeline(Context):
     paths: tuple[Path, ...]
     strips: tuple[StripRow, ...]
     machines: tuple[MachineRow, ...]
+    films: tuple[Film, ...]
+    film_y: float
     sections: tuple[SectionRow, ...]
     marks: tuple[Mark, ...]
     spans: tuple[Span, ...]
@@ -113,7 +117,7 @@ class Timeline(Context):
     end: float
 
 
-def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
+def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airframe) -> Timeline:
     """The time axis of one run."""
     plot = WIDTH - LEFT - RIGHT
     end = max(trace.end, 1.0)
@@ -135,7 +139,8 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
         )
         for n, strip in enumerate(trace.strips)
     )
-    machines_top = strips_top + len(strips) * STRIP + 6
+    film_top = strips_top + len(strips) * STRIP + 6
+    machines_top = film_top + HEIGHT + 8
     machines = tuple(
         MachineRow(
             name=machine.name,
@@ -169,6 +174,8 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure) -> Timeline:
         paths=tuple(_paths(trace, x, y)),
         strips=strips,
         machines=machines,
+        films=film(trace, airframe, LEFT, plot, film_top),
+        film_y=film_top,
         sections=sections,
         marks=tuple(_marks(ledger, procedure, x, sections_top)),
         spans=tuple(

@@ -193,7 +193,7 @@ def debrief_context(
         ended_at=ledger.ended_at,
         time=ledger.time,
         worst_losses=_worst(ledger),
-        timeline=lay_out(trace, ledger, procedure),
+        timeline=lay_out(trace, ledger, procedure, bundle.airframe),
         engine=ledger.engine,
         digest=ledger.digest,
         overrides=tuple(overrides),
