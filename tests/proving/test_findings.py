@@ -115,6 +115,12 @@ def test_a_waiver_silences_its_rule_and_no_other() -> None:
     assert kinds(BATTERY_ON, waived) == set()
 
 
+def test_what_is_decided_right_after_a_reading_says_what_then() -> None:
+    low = {**ESSENTIAL, "expect": {"min": 27}}
+    assert ("essential", "out-of-limits") not in kinds(BATTERY_ON, low, CHARGED)
+    assert ("essential", "out-of-limits") in kinds(BATTERY_ON, low, LEFT_DC, CHARGED)
+
+
 def test_remedies_mend_what_they_say() -> None:
     """The dead instrument is moved behind what lights it; the pointless set becomes a look."""
     dead = next(f for f in found(BATTERY_ON, LEFT_DC, ASK, READY, FEED) if f.kind == "dead-instrument")

@@ -146,8 +146,7 @@ class Finder:
 
     def _decided_next(self, item: CheckItem) -> bool:
         number = self.procedure.by_id[item.id].number + 1
-        ahead = self.procedure.steps[number : number + 2]
-        return any(isinstance(step.item, DecideItem | RequestItem) for step in ahead)
+        return any(isinstance(s.item, DecideItem | RequestItem) for s in self.procedure.steps[number : number + 1])
 
     def _set(self, item: SetItem, act: Acted) -> Iterator[Finding]:
         wanted = target_of(item, self.procedure.papers)
