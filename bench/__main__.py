@@ -4,30 +4,17 @@ from __future__ import annotations
 
 import json
 import platform
-import statistics
 import subprocess
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 from bench import circuits, judging
 from bench.starts import FULL, Start25, truth_millivolts
+from bench.timing import seconds_of
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.aircraft import Aircraft
 
 RESULTS = Path(__file__).parent / "results.json"
-TIMES = 7
-
-
-def seconds_of(job: Callable[[], object], times: int = TIMES) -> float:
-    """Median seconds of a job after one run that is not counted."""
-    job()
-    taken = []
-    for _ in range(times):
-        begun = time.perf_counter()
-        job()
-        taken.append(time.perf_counter() - begun)
-    return statistics.median(taken)
 
 
 def per_call(job: Callable[[], object], calls: int = 2000) -> float:

@@ -17,7 +17,8 @@ from tests.assessment.test_scoring import judged
 from tests.flights import about, event, inserted, perfect_frost, without
 from tests.procedures import shipped
 
-HARMLESS = ("beacon", "navigation_lights", "seat_signs")
+HARMLESS = (("beacon", "ON", "OFF"), ("transponder", "STBY", "OFF"))
+"""Controls that no item of the exercise asks to be put there, with where they go and where they stood."""
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -28,16 +29,12 @@ def test_adding_a_harmless_action_never_raises_the_score(seed: int, frost: Bundl
     drop = set(chance.sample(range(len(events) - 1), chance.randint(0, 4)))
     flown = [each for n, each in enumerate(events) if n not in drop]
     base = judged(frost, flown)
-    at, control = chance.randint(1, 1040), chance.choice(HARMLESS)
-    on, off = event(at + 0.3, "set", control=control, to="ON"), event(at + 0.6, "set", control=control, to="OFF")
+    at, (control, there, back) = chance.randint(1, 235), chance.choice(HARMLESS)
+    on, off = event(at + 0.3, "set", control=control, to=there), event(at + 0.6, "set", control=control, to=back)
     busy = judged(frost, inserted(flown, on, off))
-    effects = {extra.effect for extra in busy.extras} - {extra.effect for extra in base.extras}
-    if effects <= {"harmless", "undone"}:
-        right = {row.item for row in busy.items if row.verdict == "done"} - {
-            r.item for r in base.items if r.verdict == "done"
-        }
-        # Setting what an item asks for is that item done, not an extra; every other score stays or falls.
-        assert busy.points.earned <= base.points.earned + sum(r.possible for r in busy.items if r.item in right)
+    assert busy.points.earned <= base.points.earned
+    assert busy.percent <= base.percent
+    assert len(busy.extras) == len(base.extras) + 1 and busy.extras != base.extras
 
 
 def test_a_meter_called_dead_before_it_can_live_earns_nothing(frost: Bundle) -> None:

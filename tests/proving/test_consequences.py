@@ -100,4 +100,4 @@ def test_two_workers_say_what_one_says_and_tell_how_far_they_are() -> None:
 
 def test_it_can_be_stopped() -> None:
     bundle = shipped("battery-and-apu")
-    assert leave_out(bundle, rehearse(bundle), 1, lambda done, of: done < 2).__len__() == 2
+    assert len(leave_out(bundle, rehearse(bundle), 1, lambda done, of: done < 2)) == 2

@@ -108,6 +108,13 @@ def test_an_order_in_a_circle_and_items_that_cannot_be_told_apart() -> None:
     assert problems(BATTERY_ON, {**BATTERY_ON, "id": "again"}) == []
 
 
+def test_a_limit_exceeded_before_anything_can_be_done_is_told_too() -> None:
+    """The very first item can never be done, and the start itself is at fault: still an answer, not an error."""
+    never = {"id": "never", "kind": "wait", "until": "lamp.ground_ready"}
+    begun = {"controls": {"battery_main": "ON", "wipers": "FAST"}}
+    assert ("never", "limit-exceeded") in kinds(never, start=begun)
+
+
 def test_a_waiver_silences_its_rule_and_no_other() -> None:
     low = {**ESSENTIAL, "expect": {"min": 27}}
     waived = {**low, "waives": [{"rule": "out-of-limits", "reason": "It is what the exercise is about."}]}

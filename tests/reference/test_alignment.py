@@ -13,8 +13,9 @@ import statistics
 import pytest
 from geographiclib.geodesic import Geodesic
 
-from lumenstat.simulation.alignment import azimuth_std_degrees, distance_km, hours_to
-from tests.simulation.inertial import aligned_after, on_power
+from lumenstat.documents.exercise import Start
+from lumenstat.simulation.alignment import azimuth_std_degrees, distance_km, full_alignment_seconds, hours_to
+from tests.simulation.inertial import BUNDLE, aligned_after, on_power, switch_on, wait_for
 
 EARTH_RATE = 7.292115e-5
 NOISE, BIAS = 0.00686, 0.004
@@ -75,6 +76,19 @@ def test_the_aircraft_takes_as_long_as_the_formula_says(latitude: float) -> None
         error = math.radians(drift) / 3600 / (EARTH_RATE * math.cos(math.radians(latitude)))
         low, high = (middle, high) if error > wanted else (low, middle)
     assert aligned_after(latitude) == pytest.approx(mode.levelling_seconds + high, abs=0.6)
+
+
+@pytest.mark.parametrize(("latitude", "celsius"), [(5.0, 12.0), (58.41, 12.0), (70.0, 12.0), (58.41, -25.0)])
+def test_the_builder_promises_what_the_aircraft_takes(latitude: float, celsius: float) -> None:
+    """The preview of a start and the flown alignment, which a second formula in the page once told apart."""
+    place = {"name": "Somewhere", "latitude_degrees": latitude, "longitude_degrees": -6.93}
+    given = BUNDLE.exercise.start.model_dump() | {"place": place, "outside_celsius": celsius}
+    promised = full_alignment_seconds(BUNDLE.airframe.inertial[0], Start.model_validate(given))
+    aircraft = on_power(latitude, outside_celsius=celsius)
+    switch_on(aircraft, latitude)
+    assert promised == pytest.approx(wait_for(aircraft, "aligned", 3600), abs=0.6)
+    far = Start.model_validate(given | {"place": {**place, "latitude_degrees": 85}})
+    assert full_alignment_seconds(BUNDLE.airframe.inertial[0], far) is None
 
 
 def test_position_differences_against_the_ellipsoid() -> None:

@@ -34,6 +34,12 @@ def position_text(value: Any) -> Any:
     return value
 
 
+def clock(seconds: float) -> str:
+    """Seconds as minutes and seconds, `12:40`."""
+    whole = int(seconds)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
 Name = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z][a-z0-9_]*$", max_length=48)]
 """Names a part of an airframe; it becomes one step of a dotted quantity name."""
 

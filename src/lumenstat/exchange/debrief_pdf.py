@@ -9,6 +9,7 @@ from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
+from lumenstat.documents.values import clock
 from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
 
 
@@ -20,11 +21,6 @@ class About:
     flown: str
     school: str
     signed: str | None = None
-
-
-def clock(seconds: float | None) -> str:
-    """Seconds as minutes and seconds."""
-    return "" if seconds is None else f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
 
 
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
@@ -77,7 +73,14 @@ def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
     for row in ledger.items:
         step = steps[row.item]
         words = VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else "")
-        line = [str(step.number + 1), step.item.challenge, step.item.response, row.says, clock(row.at), words]
+        line = [
+            str(step.number + 1),
+            step.item.challenge,
+            step.item.response,
+            row.says,
+            clock(row.at) if row.at is not None else "",
+            words,
+        ]
         rows.append([*line, f"{row.earned:g} / {row.possible:g}"])
     sheet.heading("Ledger")
     heads = ("No.", "Item", "Expected", "What was done", "At", "Verdict", "Points")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lumenstat.documents.checklist import ConfirmItem, DecideItem, Item, VerifyItem
+from lumenstat.documents.checklist import ConfirmItem, DecideItem, VerifyItem
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Flown, Script
 
@@ -54,8 +54,7 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     base = script.as_flown
     flown = script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
     act = script.acts[task.number]
-    item = script.procedure.by_id[act.item].item
-    effect, says, tick = _worst(script, item, base, flown)
+    effect, says, tick = _worst(script, base, flown)
     left_at = script.acts[task.number - 1].ends if task.number else 0
     since = base.ready_at if effect in ("slower", "none") else left_at
     return Consequence(
@@ -82,7 +81,7 @@ def _name(script: Script, number: int) -> str:
     return f"'{item.challenge}'" if len(same) == 1 else f"'{item.challenge}, {item.response}'"
 
 
-def _worst(script: Script, item: Item, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
+def _worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
     """The gravest thing that came of a change, in words, and the tick of it."""
     limits = {limit.id: limit for limit in script.bundle.airframe.limits}
     new = [(tick, limits[name]) for name, tick in flown.exceeded.items() if name not in base.exceeded]
@@ -96,13 +95,12 @@ def _worst(script: Script, item: Item, base: Flown, flown: Flown) -> tuple[Effec
             return ("hazard" if severity == "hazard" else "limit"), _lower(says.rstrip(".")) + more, tick
     if missed:
         return "fails-later", missed[0].says + _tells(script, flown, missed[0].tick), missed[0].tick
-    dead = [name for name in _dead_at_end(script, base, flown) if name]
-    if dead:
-        return "fails-later", f"{dead[0]} is dead at the end", flown.ready_at
+    if (dead := next(_dead_at_end(script, base, flown), None)) is not None:
+        return "fails-later", f"{dead} is dead at the end", flown.ready_at
     late = flown.ready_at - base.ready_at
     if late > TICKS_THAT_MATTER:
         return "slower", f"ready {late / 100:.0f} s later", flown.ready_at
-    left = next(_left_otherwise(script, item, base, flown), None)
+    left = next(_left_otherwise(script, base, flown), None)
     says = f"nothing comes of it but that at the end {left}" if left else "nothing else in the model depends on it"
     return "none", says, flown.ready_at
 
@@ -123,7 +121,7 @@ def _dead_at_end(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
             yield bus.name
 
 
-def _left_otherwise(script: Script, item: Item, base: Flown, flown: Flown) -> Iterator[str]:
+def _left_otherwise(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
     """Lamps and services that end otherwise."""
     for lamp in script.bundle.airframe.lamps.values():
         name = f"lamp.{lamp.id}"

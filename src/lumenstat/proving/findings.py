@@ -161,10 +161,11 @@ class Finder:
 
     def _exceeded(self) -> Iterator[Finding]:
         for each in self.flight.exceedances:
-            act = next((a for a in reversed(self.rehearsal.acts) if a.starts <= each.start), self.rehearsal.acts[0])
+            begun = [act.item for act in self.rehearsal.acts if act.starts <= each.start]
+            during = begun[-1] if begun else self.procedure.steps[0].item.id
             says = f"flown as written, at {each.start / 100:.0f} s: {each.limit.says}"
             severity = "stops" if each.limit.severity == "hazard" else "warns"
-            yield self._finding(self._item(act.item), "limit-exceeded", says, each.start, severity)
+            yield self._finding(self._item(during), "limit-exceeded", says, each.start, severity)
 
     def _conditions(self) -> Iterator[Finding]:
         for step in self.procedure.steps:

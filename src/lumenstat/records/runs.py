@@ -22,14 +22,11 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
         raise RecordError("Choose a trainee to start this exercise for.")
     if session.get(ExerciseVersion, digest) is None:
         raise RecordError("There is no such exercise version.")
-    run = Run(
-        id=secrets.token_hex(8),
-        digest=digest,
-        trainee_id=trainee_id,
-        instructor_id=instructor_id,
-        created=now(),
-        engine=engine,
-    )
+    return _made(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
+
+
+def _made(session: Session, **fields: Any) -> Run:
+    run = Run(id=secrets.token_hex(8), created=now(), **fields)
     session.add(run)
     session.flush()
     return run
@@ -38,12 +35,11 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
 def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run:
     """A new run that begins where another one was at a tick, flown by somebody of their own."""
     origin = find_run(session, origin_id)
-    run = Run(
-        id=secrets.token_hex(8),
+    run = _made(
+        session,
         digest=origin.digest,
         trainee_id=person_id,
         instructor_id=origin.instructor_id,
-        created=now(),
         started=now(),
         state="running",
         engine=origin.engine,
@@ -51,8 +47,6 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
         origin_id=origin.id,
         origin_tick=tick,
     )
-    session.add(run)
-    session.flush()
     earlier = (
         event
         for event, _ in events_of(session, origin_id)
@@ -65,18 +59,9 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
 
 def practise_run(session: Session, digest: str, person_id: int, draft_id: str, engine: str) -> str:
     """A run in which whoever writes a draft flies it; gives its id."""
-    run = Run(
-        id=secrets.token_hex(8),
-        digest=digest,
-        trainee_id=person_id,
-        instructor_id=person_id,
-        created=now(),
-        engine=engine,
-        draft_id=draft_id,
-    )
-    session.add(run)
-    session.flush()
-    return run.id
+    return _made(
+        session, digest=digest, trainee_id=person_id, instructor_id=person_id, engine=engine, draft_id=draft_id
+    ).id
 
 
 def practised(session: Session, draft_id: str) -> list[Run]:

@@ -6,7 +6,17 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, ControlItem, HoldItem, RequestItem, SetItem, SweepItem
+from lumenstat.documents.checklist import (
+    CheckItem,
+    ControlItem,
+    DecideItem,
+    HoldItem,
+    Item,
+    RequestItem,
+    SetItem,
+    SweepItem,
+    WaitItem,
+)
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.readings import meaning_of
 from lumenstat.documents.runlog import LogEvent
@@ -108,6 +118,20 @@ class Hands:
         there = item.watch is None or self.flag(item.watch)
         self.event("release", 0.0, control=item.control)
         return there
+
+    def there(self, item: Item, reading: str = "within") -> bool:
+        """Whether what an item waits for is there now; of a check, that its reading means `reading` in its moment."""
+        match item:
+            case WaitItem():
+                return self.flag(item.until)
+            case RequestItem():
+                return self.can_ask(item)
+            case DecideItem():
+                return any(self.flag(branch.when) for branch in item.branches)
+            case CheckItem():
+                return (item.moment is None or self.flag(item.moment.when)) and self.meaning(item) == reading
+            case _:
+                return True
 
     def can_ask(self, item: RequestItem) -> bool:
         """Whether a request would be heard, and done, if it were made now."""

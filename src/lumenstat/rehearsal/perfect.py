@@ -156,25 +156,15 @@ class _Flier:
             other = self.procedure.by_id[item.not_before.item].number
             if other in self.ended and (hands.tick - self.ended[other]) / 100 < item.not_before.seconds:
                 return False
-        match item:
-            case WaitItem():
-                return hands.flag(item.until)
-            case CheckItem():
-                return self._readable(step, item)
-            case RequestItem():
-                return hands.can_ask(item)
-            case DecideItem():
-                return any(hands.flag(branch.when) for branch in item.branches)
-            case _:
-                return True
+        return self._readable(step, item) if isinstance(item, CheckItem) else hands.there(item)
 
     def _readable(self, step: Step, item: CheckItem) -> bool:
         hands = self.hands
         hands.select(item)
+        if hands.there(item):
+            return True
         if item.moment is not None and not hands.flag(item.moment.when):
             return False
-        if hands.meaning(item) == "within":
-            return True
         if hands.tick < self.coming.get(step.number, 0):
             return False
         wanted = ["within"] if hands.meaning(item) != "dead" else ["within", "below", "above"]

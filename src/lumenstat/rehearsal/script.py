@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, Item, RequestItem, WaitItem
+from lumenstat.documents.checklist import CheckItem, HoldItem, Item, RequestItem, WaitItem
 from lumenstat.documents.procedure import procedure_of, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
@@ -80,7 +80,7 @@ class Script:
         self.hands = Hands(self.bundle, self.procedure, self.texts)
         self.acts: tuple[Acted, ...] = self.flight.acts
         self._kept: list[tuple[Snapshot, WatchKept]] = []
-        self._called = {
+        self.called = {
             act.item: event.args["judgement"]
             for act in self.acts
             for event in self.flight.events[act.first : act.last]
@@ -248,19 +248,7 @@ class _Flying:
         return self.hands.watch.timelines[number].first_true(since)
 
     def _there(self, item: Item) -> bool:
-        hands = self.hands
-        match item:
-            case WaitItem():
-                return hands.flag(item.until)
-            case RequestItem():
-                return hands.can_ask(item)
-            case DecideItem():
-                return any(hands.flag(branch.when) for branch in item.branches)
-            case CheckItem():
-                in_place = item.moment is None or hands.flag(item.moment.when)
-                return in_place and hands.meaning(item) == self.script._called.get(item.id, "within")
-            case _:
-                return True
+        return self.hands.there(item, self.script.called.get(item.id, "within"))
 
     def _note_missing(self, item: Item) -> None:
         match item:

@@ -9,6 +9,11 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from lumenstat.documents.exercise import Start
+    from lumenstat.documents.navigation import AlignMode, Inertial
 
 EARTH_RATE_DEGREES_PER_HOUR = math.degrees(7.292115e-5) * 3600
 """WGS 84: 7.292115e-5 rad/s."""
@@ -34,6 +39,33 @@ def hours_to(noise: float, bias: float, latitude_degrees: float, wanted_degrees:
     allowed = math.radians(wanted_degrees) * horizontal_rate(latitude_degrees)
     left = allowed * allowed - bias * bias
     return noise * noise / left if left > 0 else math.inf
+
+
+def noise_of(unit: Inertial, celsius: float) -> float:
+    """A unit's random walk at an outside temperature, degrees per root hour: the colder, the more."""
+    colder = max(0.0, unit.colder_than_celsius - celsius)
+    return unit.random_walk_degrees_per_root_hour * (1 + unit.random_walk_per_degree_colder * colder)
+
+
+def hours_after_levelling(unit: Inertial, mode: AlignMode, noise: float, latitude: float) -> tuple[float, float]:
+    """Hours after levelling until best accuracy and until it may navigate; what is wanted widens with latitude."""
+    if mode.finds != "gyrocompass" or mode.best_degrees is None:
+        hours = (mode.seconds or 0.0) / 3600
+        return hours, hours
+    spread = math.sqrt(1 / max(1e-9, math.cos(math.radians(latitude))))
+    bias, coarse = unit.bias_degrees_per_hour, mode.navigates_degrees or mode.best_degrees
+    best = hours_to(noise, bias, latitude, mode.best_degrees * spread)
+    return best, hours_to(noise, bias, latitude, coarse * spread)
+
+
+def full_alignment_seconds(unit: Inertial, start: Start) -> float | None:
+    """From switching on to best accuracy by gyrocompass at a start's place; None where that is refused or not had."""
+    mode = next((mode for mode in unit.modes if mode.finds == "gyrocompass"), None)
+    latitude = start.place.latitude_degrees
+    if mode is None or abs(latitude) > unit.farthest_latitude_degrees:
+        return None
+    best, _ = hours_after_levelling(unit, mode, noise_of(unit, start.outside_celsius), latitude)
+    return unit.check_seconds + mode.levelling_seconds + best * 3600
 
 
 def distance_km(latitude_a: float, longitude_a: float, latitude_b: float, longitude_b: float) -> float:

@@ -16,7 +16,8 @@ from lumenstat.simulation.alignment import (
     Alignment,
     alignment_figures,
     distance_km,
-    hours_to,
+    hours_after_levelling,
+    noise_of,
 )
 from lumenstat.simulation.calendar import Priority
 from lumenstat.simulation.plan import InertialAnswers, ticks
@@ -48,8 +49,7 @@ class InertialLogic:
         self.here = start.place.latitude_degrees, start.place.longitude_degrees
         remembered = start.remembered or start.place
         self.remembered = remembered.latitude_degrees, remembered.longitude_degrees
-        colder = max(0.0, unit.colder_than_celsius - start.outside_celsius)
-        self.noise = unit.random_walk_degrees_per_root_hour * (1 + unit.random_walk_per_degree_colder * colder)
+        self.noise = noise_of(unit, start.outside_celsius)
         slots = self.aircraft.plan.d
         self.slot = {name: slots[f"inertial.{unit.id}.{name}"] for name in NAMES}
         self.bus_slot = slots[f"bus.{unit.bus}.alive"]
@@ -201,14 +201,7 @@ class InertialLogic:
 
     def _hours(self, mode: AlignMode) -> tuple[float, float]:
         """Hours after levelling until best accuracy and until it may navigate."""
-        if mode.finds != "gyrocompass" or mode.best_degrees is None:
-            hours = (mode.seconds or 0.0) / 3600
-            return hours, hours
-        spread = math.sqrt(1 / max(1e-9, math.cos(math.radians(self.here[0]))))
-        bias = self.unit.bias_degrees_per_hour
-        best = hours_to(self.noise, bias, self.here[0], mode.best_degrees * spread)
-        coarse = hours_to(self.noise, bias, self.here[0], (mode.navigates_degrees or mode.best_degrees) * spread)
-        return best, coarse
+        return hours_after_levelling(self.unit, mode, self.noise, self.here[0])
 
     def _say(self, navigate: bool) -> None:
         """Settle phase, notice and whether it may navigate."""

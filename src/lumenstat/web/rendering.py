@@ -12,6 +12,7 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from pydantic import BaseModel, ConfigDict
 
+from lumenstat.documents.values import clock as minutes_and_seconds
 from lumenstat.web import urls
 from lumenstat.web.security import FORM_COOKIE, Viewer, form_token, viewer_of
 
@@ -35,11 +36,8 @@ def static(path: str) -> str:
 
 
 def clock(seconds: float | None) -> str:
-    """Seconds as minutes and seconds, `12:40`."""
-    if seconds is None:
-        return "–"
-    whole = int(seconds)
-    return f"{whole // 60}:{whole % 60:02d}"
+    """Seconds as minutes and seconds, a dash where there are none."""
+    return "–" if seconds is None else minutes_and_seconds(seconds)
 
 
 def points(value: float) -> str:

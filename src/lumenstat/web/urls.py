@@ -58,6 +58,11 @@ def fly_draft(draft_id: str) -> str:
     return f"/drafts/{draft_id}/fly"
 
 
+def take_flight(draft_id: str) -> str:
+    """Makes items of a flight of a draft."""
+    return f"/drafts/{draft_id}/take"
+
+
 def publish_draft(draft_id: str) -> str:
     """Publishes a proven draft."""
     return f"/drafts/{draft_id}/publish"

@@ -30,12 +30,8 @@ class Field(Context):
     wide: bool = False
 
 
-def item_fields(item: Mapping[str, Any], airframe: Airframe, ids: tuple[str, ...]) -> tuple[Field, ...]:
+def item_fields(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
     """What an item of this kind asks for, beside its words."""
-    return tuple(_of_kind(item, airframe))
-
-
-def _of_kind(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
     kind = str(item.get("kind"))
     keys = OF_KIND.get(kind, ())
     controls = tuple((c.id, c.name) for c in airframe.controls.values())

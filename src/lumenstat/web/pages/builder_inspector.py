@@ -6,13 +6,11 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Start
-from lumenstat.documents.navigation import Inertial
 from lumenstat.drafting.draft import Draft, Read
 from lumenstat.drafting.trees import find_item, tree_to_read
 from lumenstat.errors import RecordError
 from lumenstat.simulation.actions import ready
-from lumenstat.simulation.alignment import hours_to
+from lumenstat.simulation.alignment import full_alignment_seconds
 from lumenstat.web.pages.builder_forms import (
     Field,
     exercise_fields,
@@ -24,7 +22,7 @@ from lumenstat.web.pages.builder_forms import (
     words,
 )
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection
-from lumenstat.web.rendering import Context
+from lumenstat.web.rendering import Context, clock
 
 
 class BranchForm(Context):
@@ -84,7 +82,7 @@ def inspected(
         kind=row.kind,
         challenge=row.challenge,
         response=row.response,
-        own=item_fields(content, read.airframe, tuple(rows)),
+        own=tuple(item_fields(content, read.airframe)),
         branches=tuple(_branches(content)),
         may_branch=row.kind == "decide" or (row.kind == "check" and not content.get("if_not")),
         shared=shared_fields(content, others),
@@ -155,19 +153,8 @@ def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
     for battery in read.bundle.airframe.electrical.batteries:
         lines.append((f"{battery.name}, at rest", f"{state[f'battery.{battery.id}.volts']:.1f} V"))
     for unit in read.bundle.airframe.inertial:
-        minutes = alignment_minutes(unit, read.bundle.exercise.start)
-        shown = f"{minutes:.0f} min" if minutes < 600 else "never, this far north or south"
+        seconds = full_alignment_seconds(unit, read.bundle.exercise.start)
+        shown = "not here" if seconds is None else clock(seconds)
         lines.append((f"Full alignment here, {unit.name}", shown))
     lines.append(("Shortest time to ready", view.ready if view.proven else "prove it to know"))
     return lines
-
-
-def alignment_minutes(unit: Inertial, start: Start) -> float:
-    """Minutes that an inertial unit's full alignment takes at the exercise's place and temperature."""
-    mode = next((mode for mode in unit.modes if mode.finds == "gyrocompass"), None)
-    if mode is None or mode.best_degrees is None:
-        return float("inf")
-    colder = max(0.0, unit.colder_than_celsius - start.outside_celsius)
-    noise = unit.random_walk_degrees_per_root_hour * (1 + unit.random_walk_per_degree_colder * colder)
-    hours = hours_to(noise, unit.bias_degrees_per_hour, start.place.latitude_degrees, mode.best_degrees)
-    return float(mode.levelling_seconds) / 60 + hours * 60

@@ -55,7 +55,7 @@ class DraftsContext(Context):
 @router.get("/drafts")
 def show(request: Request, viewer: Instructor) -> Response:
     """All drafts."""
-    database, library = request.app.state.database, shipped_library()
+    database = request.app.state.database
     rows = tuple(
         DraftRow(
             id=each.id,
@@ -66,19 +66,15 @@ def show(request: Request, viewer: Instructor) -> Response:
         )
         for each in database.read(drafts)
     )
-    airframes = [(name, library.find(Airframe, name)) for name in library.ids(Airframe)]
+    airframes = [_airframe(name) for name in shipped_library().ids(Airframe)]
     return page(
         request,
         DraftsContext(
             drafts=rows,
-            airframes=tuple(Named(id=n, name=found.document.name) for n, found in airframes if _has_name(found)),  # type: ignore[union-attr]
+            airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
             exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in database.read(current_exercises)),
         ),
     )
-
-
-def _has_name(found: object) -> bool:
-    return isinstance(getattr(found, "document", None), Airframe)
 
 
 @router.post("/drafts/new", dependencies=[CheckedForm])
@@ -108,8 +104,10 @@ async def create(
             case "yaml":
                 texts = [(name, content.decode("utf-8-sig")) for name, content in contents]
                 draft, says = from_texts(texts), f"took in {len(texts)} documents"
-            case _:
+            case "nothing":
                 draft, says = from_nothing(_airframe(airframe), _titled(title)), "began it"
+            case _:
+                raise RecordError("A draft begins from nothing, as a copy, from a sheet or from yaml.")
     except UnicodeDecodeError:
         raise RecordError("A document is not UTF-8 text; save it as UTF-8.") from None
     except DocumentError as error:
