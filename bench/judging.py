@@ -10,7 +10,7 @@ from pathlib import Path
 from bench.starts import Start25
 from bench.timing import seconds_of
 from lumenstat.assessment.matching import Candidate, best_reading
-from lumenstat.assessment.scoring import score
+from lumenstat.assessment.scoring import judge, score
 from lumenstat.documents.procedure import procedure_of, watched_texts
 from lumenstat.documents.runlog import RunLog
 from lumenstat.proving.leave_out import leave_out
@@ -25,11 +25,11 @@ def measure(full: Start25) -> list[Row]:
     """Scoring a full start, its debrief beside a bare page, its proof, and leaving each item out."""
     flight = rehearse(full.bundle)
     log = RunLog(full.bundle.exercise.id, full.bundle.digest, "bench", flight.events)
-    scored = seconds_of(lambda: score(full.bundle, log), 5)
-    texts = watched_texts(procedure_of(full.bundle))
-    flown = seconds_of(lambda: fly(full.bundle, log.events, texts), 5)
-    rows: list[Row] = [("score_full_start", 1000 * scored, "ms, with its flight")]
-    rows.append(("score_beside_its_flight", 1000 * (scored - flown), "ms, time needed known"))
+    procedure = procedure_of(full.bundle)
+    flown = fly(full.bundle, flight.events, watched_texts(procedure))
+    judged = seconds_of(lambda: judge(full.bundle, procedure_of(full.bundle), flown, flight.events))
+    rows: list[Row] = [("judge_full_start", 1000 * judged, "ms, once it is flown")]
+    rows.append(("score_full_start", 1000 * seconds_of(lambda: score(full.bundle, log), 5), "ms, with its flight"))
     chain = [Candidate(item, (item + 1) % 80 if item % 7 else item) for item in range(80)]
     reading = seconds_of(lambda: best_reading(chain, lambda _: 1.0, lambda a, b: a < b), 7)
     rows.append(("reading_80_items", 1000 * reading, "ms"))

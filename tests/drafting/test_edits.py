@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.bundles import Library, shipped_exercises
+from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
 from lumenstat.drafting.beginnings import copy_of, from_nothing, from_texts
 from lumenstat.drafting.draft import Draft, read_draft
 from lumenstat.drafting.edits import (
@@ -59,7 +59,9 @@ def test_a_copy_is_the_exercise_under_another_name(name: str) -> None:
 
 
 def test_an_edit_leaves_every_other_line_and_every_comment_alone(draft: Draft) -> None:
-    commented = Draft(draft.exercise, ("# Written in the rain.\n" + draft.checklists[0], *draft.checklists[1:]))
+    files = [SHIPPED / "checklists" / f"{each.id}.yaml" for each in shipped("guided-power-up").checklists]
+    first, *others = [file.read_text() for file in files]
+    commented = Draft(draft.exercise, ("# Written in the rain.\n" + first, *others))
     changed = set_fields(commented, "wipers", {"weight": "4", "critical": "true", "why": "So that nothing sweeps."})
     before, after = commented.checklists[0].splitlines(), changed.checklists[0].splitlines()
     assert after[0] == "# Written in the rain."

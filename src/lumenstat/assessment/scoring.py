@@ -38,13 +38,17 @@ def score(bundle: Bundle, log: RunLog) -> Judged:
     if log.exercise != bundle.exercise.id:
         raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
     procedure = procedure_of(bundle)
-    texts = list(watched_texts(procedure))
     try:
-        flight = fly(bundle, log.events, texts)
+        flight = fly(bundle, log.events, watched_texts(procedure))
     except ActionRefused as error:
         raise LogError(f"does something this aircraft cannot do: {error}") from None
-    judge = _Judge(bundle, procedure, flight, log.events[: len(flight.moments)], texts)
-    return Judged(judge.ledger(), flight)
+    return Judged(judge(bundle, procedure, flight, log.events), flight)
+
+
+def judge(bundle: Bundle, procedure: Procedure, flight: Flight, events: Sequence[LogEvent]) -> Ledger:
+    """Judge a log that was flown with every expression of its procedure watched."""
+    seen = tuple(events[: len(flight.moments)])
+    return _Judge(bundle, procedure, flight, seen, list(watched_texts(procedure))).ledger()
 
 
 @dataclass

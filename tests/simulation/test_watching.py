@@ -1,0 +1,40 @@
+"""A watch goes back to what it had seen, whatever it has seen since."""
+
+from __future__ import annotations
+
+from lumenstat.simulation.actions import ready, set_control
+from lumenstat.simulation.aircraft import Snapshot
+from lumenstat.simulation.watching import Watch, WatchKept
+from tests.procedures import shipped
+
+
+def test_going_back_and_forth_keeps_each_history() -> None:
+    """An earlier moment, another past from there, and then the later moment again: its own flips and memory."""
+    bundle = shipped("guided-power-up")
+    aircraft = ready(bundle.airframe, bundle.exercise.start)
+    watch = Watch(
+        aircraft, ["bus.dc_essential.alive", "held(bus.dc_essential.alive, 5)", "peak(bus.dc_essential.volts) > 20"]
+    )
+    aircraft.watchers.append(watch)
+    early = aircraft.snapshot(), watch.keep()
+    aircraft.arrive(500)
+    set_control(aircraft, "battery_main", "ON")
+    aircraft.arrive(2000)
+    late = aircraft.snapshot(), watch.keep()
+    seen, flags = [list(line.flips) for line in watch.timelines], watch.now()
+    assert flags == (True, True, True)
+
+    def back(to: tuple[Snapshot, WatchKept]) -> None:
+        aircraft.restore(to[0])
+        watch.put_back(to[1])
+
+    back(early)
+    assert [line.flips for line in watch.timelines] != seen
+    for tick, position in ((100, "ON"), (700, "OFF"), (900, "ON"), (1200, "OFF")):
+        aircraft.arrive(tick)
+        set_control(aircraft, "battery_main", position)
+    aircraft.arrive(3000)
+    back(late)
+    assert [line.flips for line in watch.timelines] == seen
+    assert watch.now() == flags
+    assert watch.timelines[0].first_true() == seen[0][-1][0]
