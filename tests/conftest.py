@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
+from pathlib import Path
+
 import pytest
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
+from lumenstat.settings import Settings
+from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
 
 
@@ -28,3 +34,13 @@ def perfect_events() -> list[LogEvent]:
 @pytest.fixture
 def perfect_log(frost: Bundle, perfect_events: list[LogEvent]) -> RunLog:
     return RunLog(frost.exercise.id, frost.digest, "test", tuple(perfect_events))
+
+
+@pytest.fixture(scope="session")
+def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database with the demo school in it, made once: its passwords take two seconds to hash."""
+    made, kept = (tmp_path_factory.mktemp("demo") / name for name in ("made.sqlite", "kept.sqlite"))
+    create_app(Settings(database=made, demo=True)).state.database.close()
+    with closing(sqlite3.connect(made)) as source, closing(sqlite3.connect(kept)) as target:
+        source.backup(target)
+    return kept

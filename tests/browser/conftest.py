@@ -58,8 +58,9 @@ class Server:
 
 
 @pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
+def server(tmp_path: Path, demo_database: Path) -> Iterator[Server]:
     running = Server(tmp_path)
+    shutil.copy(demo_database, running.database)
     running.start()
     yield running
     running.stop()

@@ -48,6 +48,12 @@ def shoot_builder(page: Page, server: Server) -> None:
     page.wait_for_selector("[data-pick-dialog][open] [data-control][data-position]")
     page.wait_for_timeout(500)
     shoot(page, "builder-pick")
+    draft = page.url
+    page.goto(f"{draft}?item=exercise")
+    page.wait_for_selector('[data-inspected="exercise"]')
+    shoot(page, "builder-exercise")
+    page.goto(f"{draft}/card")
+    shoot(page, "card")
 
 
 def main() -> None:

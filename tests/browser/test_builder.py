@@ -63,7 +63,7 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         assert odile.locator("[data-publish] button").is_disabled()
         stop.locator("[data-remedy]").click()
         expect(odile.locator("[data-row-item]").nth(6)).to_have_attribute("data-row-item", "left-dc")
-        odile.wait_for_selector('[data-proof-state="unproven"]')
+        odile.wait_for_selector('[data-proof-state="stale"]')
 
         # Undone and done again, and still there after the browser was closed.
         odile.click("[data-turn=undo]")

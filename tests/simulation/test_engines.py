@@ -26,6 +26,20 @@ def test_volts_decide_how_hot_a_start_gets() -> None:
     assert times == sorted(times)
 
 
+def test_long_steps_find_the_same_peak_as_very_short_ones(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The hottest and the lowest moment of a start do not hang on the steps that it is computed in (10 ms)."""
+    adaptive = turboprop(weak(2.2))
+    monkeypatch.setattr("lumenstat.simulation.aircraft.LONGEST_STEP", 1)
+    monkeypatch.setattr("lumenstat.simulation.aircraft.FIRST_STEP", 1)
+    short = turboprop(weak(2.2))
+    assert adaptive.peak == pytest.approx(short.peak, abs=1.5)
+    assert adaptive.lowest_volts == pytest.approx(short.lowest_volts, abs=0.02)
+    assert adaptive.idle_after == pytest.approx(short.idle_after, abs=0.02)
+    for figure in ("core_speed", "propeller_rpm", "oil_pressure"):
+        name = f"engine.1.{figure}"
+        assert adaptive.state[name] == pytest.approx(short.state[name], rel=0.002), name
+
+
 def test_early_fuel_is_hotter_and_late_fuel_cooler() -> None:
     early, usual, late = (turboprop(fuel_at=at).peak for at in (9.2, 12, 18))
     assert early > usual + 15

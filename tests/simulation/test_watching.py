@@ -38,3 +38,23 @@ def test_going_back_and_forth_keeps_each_history() -> None:
     assert [line.flips for line in watch.timelines] == seen
     assert watch.now() == flags
     assert watch.timelines[0].first_true() == seen[0][-1][0]
+
+
+def test_what_hangs_on_switches_alone_follows_them_at_once() -> None:
+    """Such expressions are kept between switches; going back must not keep them."""
+    bundle = shipped("guided-power-up")
+    aircraft = ready(bundle.airframe, bundle.exercise.start)
+    watch = Watch(aircraft, ['control.beacon == "ON"', "bus.dc_essential.volts > 20"])
+    aircraft.watchers.append(watch)
+    aircraft.arrive(100)
+    kept, seen = aircraft.snapshot(), watch.keep()
+    set_control(aircraft, "beacon", "ON")
+    set_control(aircraft, "battery_main", "ON")
+    aircraft.arrive(300)
+    assert watch.now() == (True, True)
+    aircraft.restore(kept)
+    watch.put_back(seen)
+    assert watch.peek(aircraft.tick, aircraft.a) == (False, False)
+    aircraft.arrive(400)
+    assert watch.now() == (False, False)
+    assert watch.timelines[0].flips == [(0, False)]

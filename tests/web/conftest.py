@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from pathlib import Path
+from shutil import copy
 
 import pytest
 from fastapi.testclient import TestClient
@@ -42,8 +43,10 @@ class Person:
 
 
 @pytest.fixture
-def app_client(tmp_path: Path) -> Iterator[TestClient]:
-    app = create_app(Settings(database=tmp_path / "db.sqlite", demo=True))
+def app_client(tmp_path: Path, demo_database: Path) -> Iterator[TestClient]:
+    database = tmp_path / "db.sqlite"
+    copy(demo_database, database)
+    app = create_app(Settings(database=database, demo=True))
     with TestClient(app, headers=ORIGIN) as client:
         yield client
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import time
 import zipfile
 from typing import Any
@@ -77,7 +78,13 @@ def test_a_draft_is_proven_published_and_then_seen_by_others(odile: Person, draf
     draft.edit("fields", item="main-battery", fields={"challenge": "Other words"})
     assert "Other words" in draft.parts()["script"]
     assert "Other words" not in odile.client.get("/exercises/from-a-sheet").text
-    assert 'data-proof-state="unproven"' in draft.parts()["proof"]
+    parts = draft.parts()
+    assert 'data-proof-state="stale"' in parts["proof"] and 'data-publishable="false"' in parts["head"]
+    assert 'flown before "challenge of main-battery"' in parts["proof"] and "data-chart" in parts["proof"]
+    refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf})
+    assert "Prove the draft as it stands first" in refused.text
+    draft.edit("remove", item="main-battery")
+    assert 'data-proof-state="stale"' in draft.parts()["proof"]
 
 
 def test_what_stops_it_is_not_published(odile: Person, draft: Draft) -> None:
@@ -132,6 +139,17 @@ def test_who_comes_second_is_told_and_shown_both(app_client: Any, draft: Draft) 
     assert "Hers." in draft.parts()["inspector"]
     second.edition = answer.json()["theirs"]["edition"]
     assert second.edit("fields", item="main-battery", fields={"why": "His."}).status_code == 200
+
+
+def test_the_script_shows_brackets_and_what_an_item_hangs_on(draft: Draft) -> None:
+    draft.edit("fields", item="main-battery", fields={"applies_when": "time > 5", "one_of": "power"})
+    script = draft.parts()["script"]
+    assert "Set, if, or: Main battery" in script
+    section = re.search(r'data-bracket="([^"]+)" data-to="any"', script)
+    assert section is not None
+    draft.edit("section", section=section.group(1), fields={"order": "any"})
+    script = draft.parts()["script"]
+    assert "bracket-any" in script and f'data-bracket="{section.group(1)}" data-to="strict"' in script
 
 
 def test_undo_and_redo_over_the_wire(draft: Draft) -> None:
@@ -229,9 +247,82 @@ def test_the_start_says_what_it_means(draft: Draft) -> None:
     page = draft.person.client.get(f"{draft.path}/parts?item=exercise").json()["inspector"]
     assert "Main battery, at rest" in page and "Full alignment here" in page
     draft.edit("out-of-place", control="wipers", to="SLOW")
-    draft.edit("fault", kind="bulb_dead", target="ground_ready", when="12")
     page = draft.person.client.get(f"{draft.path}/parts?item=exercise").json()["inspector"]
-    assert "wipers at SLOW" in page and "bulb_dead, ground_ready, at 12.0 s" in page
+    assert "wipers at SLOW" in page
+    assert "prove it to know" in page
+    draft.prove()
+    page = draft.person.client.get(f"{draft.path}/parts?item=exercise").json()["inspector"]
+    assert "Essential DC on Main battery alone" in page and "Main battery at 95 %" in page
+
+
+def test_lists_of_the_exercise_are_written_in_forms(draft: Draft) -> None:
+    for path, fields in (
+        ("faults", {"faults.0.kind": "bulb_dead", "faults.0.target": "ground_ready", "faults.0.at": "12"}),
+        ("start.carts.ground", {"start.carts.ground.1.volts": "112,5", "start.carts.ground.1.name": "Old cart"}),
+        ("papers", {"papers.0.name": "Position"}),
+        ("papers.0.lines", {"papers.0.lines.1.value": "56.1", "papers.0.lines.1.id": "latitude"}),
+        ("start.out_of_service", {"start.out_of_service.0.says": "Lamp out"}),
+        ("bands", {"bands.3.at_least": "50", "bands.3.words": "Nearly"}),
+    ):
+        assert draft.edit("append", list=path).status_code == 200, path
+        assert draft.edit("exercise", fields=fields).status_code == 200, path
+    written = draft.person.client.get(f"{draft.path}/exercise.yaml").text
+    for part in (
+        "target: ground_ready",
+        "at: 12",
+        "volts: 112.5",
+        "Old cart",
+        "name: Position",
+        "value: 56.1",
+        "Nearly",
+        "Lamp out",
+    ):
+        assert part in written, written
+    bundle = draft.person.client.get(f"{draft.path}/bundle.json")
+    assert bundle.status_code == 200, bundle.text
+    draft.edit("exercise", fields={"start.first_flight_of_day": ""})
+    assert "first_flight_of_day: false" in draft.person.client.get(f"{draft.path}/exercise.yaml").text
+    assert draft.edit("drop", list="papers.0.lines", number=0).status_code == 200
+    assert draft.edit("drop", list="papers", number=0).status_code == 200
+    assert "papers" not in draft.person.client.get(f"{draft.path}/exercise.yaml").text
+
+
+@pytest.mark.parametrize(
+    ("verb", "args", "says"),
+    [
+        ("append", {"list": "start.carts.moon"}, "no ground supply 'moon'"),
+        ("append", {"list": "seed"}, "has no list 'seed'"),
+        ("drop", {"list": "bands", "number": 9}, "no line 10 in bands"),
+        ("exercise", {"fields": {"start.carts.ground.0.volts": "many"}}, "volts takes a figure, not 'many'"),
+        ("exercise", {"fields": {"bands.7.words": "x"}}, "no line 7 there"),
+    ],
+)
+def test_a_list_refuses_what_it_cannot_hold(draft: Draft, verb: str, args: dict[str, Any], says: str) -> None:
+    answer = draft.edit(verb, **args)
+    assert answer.status_code == 422 and says in answer.json()["says"], answer.text
+
+
+def test_the_card_prints_as_a_page_with_its_cautions(draft: Draft) -> None:
+    draft.edit("fields", item="main-battery", fields={"caution": "Nobody near the propellers."})
+    page = draft.person.client.get(f"{draft.path}/card").text
+    for part in ("Caution: Nobody near the propellers.", "Training aid only", "data-print", "Main battery"):
+        assert part in page
+
+
+def test_the_list_of_drafts_tells_how_far_each_is(odile: Person, draft: Draft) -> None:
+    def state() -> str:
+        row = odile.client.get("/drafts").text.split("From a sheet")[1]
+        return row.split("</tr>")[0].rsplit("<td>", 1)[1].removesuffix("</td>")
+
+    assert state() == "draft"
+    draft.prove()
+    assert state() == "proven, not published"
+    draft.post("publish")
+    assert state() == "published"
+    draft.edit("fields", item="main-battery", fields={"why": "Another reason than before."})
+    assert state() == "published, changed since"
+    draft.edit("undo")
+    assert state() == "published"
 
 
 def test_a_trainee_writes_nothing(ines: Person, draft: Draft) -> None:

@@ -62,7 +62,8 @@ def _check_apu(airframe: Airframe, checker: Checker, dc: list[str]) -> None:
         checker.wrong(("apu", "starter"), "the relay must pull in at more volts than it drops out at")
 
 
-def _targets(airframe: Airframe) -> dict[str, Iterable[str]]:
+def fault_targets(airframe: Airframe) -> dict[str, Iterable[str]]:
+    """What a fault can be about, by the first word of its kind."""
     electrical = airframe.electrical
     apu = [airframe.apu.id] if airframe.apu else []
     groups: dict[str, Iterable[str]] = {
@@ -107,8 +108,11 @@ def check_papers(exercise: Exercise, airframe: Airframe, checker: Checker) -> No
 
 def check_faults(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:
     """Every fault is about something there is, and arms in one way."""
-    targets = _targets(airframe)
+    targets = fault_targets(airframe)
     checker.unique(("faults",), "fault", [fault.id for fault in exercise.faults])
+    for n, known in enumerate(exercise.start.out_of_service):
+        where: Path_ = ("start", "out_of_service", n, "target")
+        checker.known(where, f"target for {known.kind}", known.target, targets[known.kind.split("_")[0]])
     for n, fault in enumerate(exercise.faults):
         path: Path_ = ("faults", n)
         group = fault.kind.split("_")[0]

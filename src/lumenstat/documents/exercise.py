@@ -48,23 +48,6 @@ class Before(Written):
     request: tuple[Name, Name] | None = None
 
 
-class Start(Written):
-    """The aircraft as the crew find it."""
-
-    place: Place
-    outside_celsius: Annotated[Number, Field(ge=-60, le=60)] = 15.0
-    hours_unpowered: NotNegative = 12.0
-    remembered: Place | None = None
-    moved_since_shutdown: Flag = False
-    battery_charge: dict[Name, Fraction]
-    carts: dict[Name, Annotated[tuple[Cart, ...], Field(min_length=1)]] = {}
-    services: dict[Name, Name] = {}
-    controls: dict[Name, Position] = {}
-    surfaces_degrees: dict[Name, Number] = {}
-    stores: dict[Name, Number] = {}
-    before: tuple[Before, ...] = ()
-
-
 FaultKind = Literal[
     "battery_weak",
     "battery_hot",
@@ -102,6 +85,34 @@ FaultKind = Literal[
 ]
 
 
+class OutOfService(Written):
+    """A part known not to work, as the technical log says it: `says` is what the crew read there."""
+
+    kind: FaultKind
+    target: PartNumber
+    says: Text
+    amount: Positive | None = None
+
+
+class Start(Written):
+    """The aircraft as the crew find it."""
+
+    place: Place
+    outside_celsius: Annotated[Number, Field(ge=-60, le=60)] = 15.0
+    hours_unpowered: NotNegative = 12.0
+    first_flight_of_day: Flag = True
+    out_of_service: tuple[OutOfService, ...] = ()
+    remembered: Place | None = None
+    moved_since_shutdown: Flag = False
+    battery_charge: dict[Name, Fraction]
+    carts: dict[Name, Annotated[tuple[Cart, ...], Field(min_length=1)]] = {}
+    services: dict[Name, Name] = {}
+    controls: dict[Name, Position] = {}
+    surfaces_degrees: dict[Name, Number] = {}
+    stores: dict[Name, Number] = {}
+    before: tuple[Before, ...] = ()
+
+
 class Fault(Written):
     """Something that goes wrong at a time or with a state, and may clear likewise.
 
@@ -118,6 +129,14 @@ class Fault(Written):
     clear_at: Seconds | None = None
     clear_when: ExpressionText | None = None
     amount: Positive | None = None
+
+
+def known_faults(start: Start) -> tuple[Fault, ...]:
+    """What is out of service, as faults that are there from the first moment on."""
+    return tuple(
+        Fault(id=f"out-of-service-{n + 1}", kind=each.kind, target=each.target, at=0, amount=each.amount)
+        for n, each in enumerate(start.out_of_service)
+    )
 
 
 class PaperLine(Written):
@@ -175,6 +194,16 @@ class Exercise(Written):
     bands: tuple[GradeBand, ...] = ()
     credit: Credit = Credit()
     seed: int = 0
+
+    @property
+    def handed_out(self) -> tuple[Paper, ...]:
+        """The papers, and before them what the technical log says is out of service."""
+        open_items = tuple(
+            PaperLine(id=f"open_{n + 1}", name=each.says, value="out of service")
+            for n, each in enumerate(self.start.out_of_service)
+        )
+        log = (Paper(id="technical_log", name="Technical log, open items", lines=open_items),) if open_items else ()
+        return (*log, *self.papers)
 
     @property
     def paper_values(self) -> dict[str, float | str]:

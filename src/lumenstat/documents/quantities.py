@@ -17,6 +17,8 @@ def quantities_of(airframe: Airframe) -> dict[str, Quantity]:
 
 def _all(airframe: Airframe) -> Iterator[Quantity]:
     yield Quantity("time", "s", "number", "seconds since the exercise began")
+    yield Quantity("start.hours_unpowered", "h", "number", "how long the aircraft had stood unpowered at the start")
+    yield Quantity("start.first_flight_of_day", "", "truth", "the flight to come is the first of the day")
     yield from _electrical(airframe)
     yield from _apu(airframe)
     yield from _engines(airframe)

@@ -65,6 +65,11 @@ class Read:
     problems: tuple[DraftProblem, ...]
     bundle: Bundle | None
 
+    @property
+    def digest(self) -> str | None:
+        """The digest of the exercise that it amounts to, where it is one."""
+        return self.bundle.digest if self.bundle else None
+
 
 @lru_cache(maxsize=32)
 def read_draft(draft: Draft) -> Read:

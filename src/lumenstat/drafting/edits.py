@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -81,13 +81,13 @@ def append_section(draft: Draft, title: str, items: Sequence[Mapping[str, Any]])
     """Put a section of these items, in strict order, behind everything."""
     taken, entries = set(_all_ids(draft)), CommentedSeq()
     for item in items:
-        name = _free(slug(str(item.get("id") or item["challenge"])), taken)
+        name = free_name(slug(str(item.get("id") or item["challenge"])), taken)
         taken.add(name)
         entries.append(written({"id": name, **{key: value for key, value in item.items() if key != "id"}}))
     number = len(draft.checklists) - 1
     tree = tree_of(draft.checklists[number])
     names = {str(section.get("id")) for section in tree["sections"]}
-    tree["sections"].append(CommentedMap({"id": _free(slug(title), names), "title": title, "items": entries}))
+    tree["sections"].append(CommentedMap({"id": free_name(slug(title), names), "title": title, "items": entries}))
     return _with(draft, number, tree)
 
 
@@ -133,7 +133,7 @@ def add_branch(draft: Draft, item: str) -> Draft:
     if branches is None:
         raise EditRefused("only a decision or a reading branches")
     taken = {str(branch.get("id")) for branch in branches}
-    branches.append(written({"id": _free("way", taken), "when": "time < 0", "says": "Another way"}))
+    branches.append(written({"id": free_name("way", taken), "when": "time < 0", "says": "Another way"}))
     return _with(draft, number, tree)
 
 
@@ -205,7 +205,7 @@ def add_section(draft: Draft, title: str, after: str) -> Draft:
         raise EditRefused("the section would leave nothing in the one before it; choose a later item")
     moved = [items.pop() for _ in range(len(items) - at)][::-1]
     taken = {str(section.get("id")) for section in sections}
-    section = CommentedMap({"id": _free(slug(title), taken), "title": title, "items": CommentedSeq(moved)})
+    section = CommentedMap({"id": free_name(slug(title), taken), "title": title, "items": CommentedSeq(moved)})
     sections.insert(own + 1, section)
     return _with(draft, number, tree)
 
@@ -231,26 +231,42 @@ def set_exercise(draft: Draft, fields: Mapping[str, Any]) -> Draft:
 
 
 def append_to_exercise(draft: Draft, name: str, entry: Mapping[str, Any]) -> Draft:
-    """Add a line to one of the exercise's lists (faults, bands, papers)."""
+    """Add a line to one of the exercise's lists, by its dotted path (`faults`, `papers.0.lines`, ...)."""
     tree = tree_of(draft.exercise)
-    if not tree.get(name):
-        tree[name] = CommentedSeq()
-    tree[name].append(written(dict(entry)))
+    lines = list_at(tree, name)
+    if lines:
+        lines.append(written(dict(entry)))
+    else:
+        _put(tree, name, [dict(entry)])
     return replace(draft, exercise=text_of(tree))
 
 
 def drop_from_exercise(draft: Draft, name: str, number: int) -> Draft:
-    """Take a line out of one of the exercise's lists."""
+    """Take a line out of one of the exercise's lists; an empty list goes with its last line."""
     tree = tree_of(draft.exercise)
-    if not 0 <= number < len(tree.get(name) or ()):
+    lines = list_at(tree, name)
+    if not 0 <= number < len(lines):
         raise EditRefused(f"there is no line {number + 1} in {name}")
-    del tree[name][number]
+    del lines[number]
+    if not lines:
+        _put(tree, name, None)
     return replace(draft, exercise=text_of(tree))
+
+
+def list_at(tree: Any, name: str) -> Any:
+    """The list at a dotted path, an empty one where there is none."""
+    here = tree
+    for part in name.split("."):
+        if isinstance(here, list):
+            here = here[int(part)] if part.isdigit() and int(part) < len(here) else None
+        else:
+            here = here.get(part) if isinstance(here, Mapping) else None
+    return here if isinstance(here, list) else []
 
 
 def fresh_id(draft: Draft, name: str) -> str:
     """An id made of a name that no item of the draft has yet."""
-    return _free(slug(name), set(_all_ids(draft)))
+    return free_name(slug(name), set(_all_ids(draft)))
 
 
 def slug(name: str) -> str:
@@ -259,10 +275,11 @@ def slug(name: str) -> str:
     return plain or "item"
 
 
-def _free(name: str, taken: set[str]) -> str:
+def free_name(name: str, taken: Collection[str], joint: str = "-") -> str:
+    """The name, with the first number behind it that makes it one which is not taken."""
     number, found = 2, name
     while found in taken:
-        found, number = f"{name}-{number}", number + 1
+        found, number = f"{name}{joint}{number}", number + 1
     return found
 
 

@@ -1,66 +1,58 @@
-"""A checklist as a card on paper: challenge and response, the line, and the cautions beside what they guard."""
+"""A checklist's card on paper: challenge and response, the line, and the cautions beside what they guard."""
 
 from __future__ import annotations
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, Item
+from lumenstat.exchange.card import CardLine, card_of
 from lumenstat.exchange.sheet import BRICK, INK, QUIET, Sheet
 
 
 def card_pdf(bundle: Bundle, school: str) -> bytes:
     """The card of an exercise."""
-    names = ", ".join(dict.fromkeys(f"{c.procedure_set}, version {c.version}" for c in bundle.checklists))
-    sheet = Sheet(f"{bundle.airframe.name}: {bundle.exercise.title}", school)
-    sheet.title_line(bundle.exercise.title)
-    sheet.say(f"{bundle.airframe.name}. {names}. Documents {bundle.digest[:12]}.", colour=QUIET)
-    for caution in bundle.airframe.cautions:
+    card = card_of(bundle)
+    sheet = Sheet(f"{bundle.airframe.name}: {card.title}", school)
+    sheet.title_line(card.title)
+    sheet.say(card.about, colour=QUIET)
+    for caution in card.cautions:
         sheet.say(caution, colour=BRICK, size=8)
-    number = 0
-    for checklist in bundle.checklists:
-        for section in checklist.sections:
-            order = "any order" if section.order == "any" else ""
-            style = "flow, then check" if section.style == "flow-then-check" else ""
-            sheet.heading(", ".join(part for part in (section.title, order, style) if part))
-            for item in section.items:
-                number += 1
-                _line(sheet, item, number, 0)
-                if section.line_after == item.id:
-                    _the_line(sheet)
+    for line in card.lines:
+        match line.what:
+            case "section":
+                sheet.heading(line.left)
+            case "item":
+                _item(sheet, line)
+            case "branch":
+                _branch(sheet, line)
+            case "the-line":
+                _the_line(sheet, line)
     return sheet.finished()
 
 
-def _line(sheet: Sheet, item: Item, number: int, depth: int) -> None:
+def _item(sheet: Sheet, line: CardLine) -> None:
     if sheet.will_page_break(12):
         sheet.add_page()
-    indent = 8 * depth
+    indent = 8 * line.depth
     sheet.set_text_color(*INK)
     sheet.set_font("text", "", 8)
     sheet.set_x(sheet.l_margin + indent)
-    sheet.cell(8, 5, str(number) if not depth else "", align="R")
-    sheet.set_font("text", "B" if item.critical else "", 10)
+    sheet.cell(8, 5, str(line.number or ""), align="R")
+    sheet.set_font("text", "B" if line.critical else "", 10)
     left = sheet.epw * 0.52 - indent
-    sheet.cell(left, 5, sheet.printable(_fitted(sheet, f" {item.challenge}", left)))
+    sheet.cell(left, 5, sheet.printable(_fitted(sheet, f" {line.left}", left)))
     sheet.set_font("text", "B", 10)
-    sheet.multi_cell(0, 5, sheet.printable(item.response), align="L", new_x="LMARGIN", new_y="NEXT")
-    if item.caution:
+    sheet.multi_cell(0, 5, sheet.printable(line.right), align="L", new_x="LMARGIN", new_y="NEXT")
+    if line.caution:
         sheet.set_x(sheet.l_margin + indent + 9)
         sheet.set_text_color(*BRICK)
         sheet.set_font("text", "", 8)
-        sheet.multi_cell(0, 4, sheet.printable(f"Caution: {item.caution}"), new_x="LMARGIN", new_y="NEXT")
-    if isinstance(item, DecideItem):
-        for branch in item.branches:
-            _branch(sheet, branch.says, branch.items, number, depth)
-    if isinstance(item, CheckItem) and item.if_not is not None:
-        _branch(sheet, f"If not: {item.if_not.says}", item.if_not.items, number, depth)
+        sheet.multi_cell(0, 4, sheet.printable(f"Caution: {line.caution}"), new_x="LMARGIN", new_y="NEXT")
 
 
-def _branch(sheet: Sheet, says: str, items: tuple[Item, ...], number: int, depth: int) -> None:
-    sheet.set_x(sheet.l_margin + 8 * depth + 9)
+def _branch(sheet: Sheet, line: CardLine) -> None:
+    sheet.set_x(sheet.l_margin + 8 * line.depth + 9)
     sheet.set_text_color(*QUIET)
     sheet.set_font("text", "", 9)
-    sheet.multi_cell(0, 4.5, sheet.printable(says), new_x="LMARGIN", new_y="NEXT")
-    for item in items:
-        _line(sheet, item, number, depth + 1)
+    sheet.multi_cell(0, 4.5, sheet.printable(line.left), new_x="LMARGIN", new_y="NEXT")
 
 
 def _fitted(sheet: Sheet, text: str, width: float) -> str:
@@ -71,10 +63,10 @@ def _fitted(sheet: Sheet, text: str, width: float) -> str:
     return f"{text} {'.' * max(0, dots - 1)}"
 
 
-def _the_line(sheet: Sheet) -> None:
+def _the_line(sheet: Sheet, line: CardLine) -> None:
     sheet.ln(1)
     sheet.set_line_width(0.6)
     sheet.line(sheet.l_margin, sheet.get_y(), sheet.w - sheet.r_margin, sheet.get_y())
     sheet.set_line_width(0.2)
     sheet.ln(0.5)
-    sheet.say("Down to the line. Below it only after the event it waits for.", colour=QUIET, size=7)
+    sheet.say(line.left, colour=QUIET, size=7)

@@ -9,12 +9,10 @@ from fpdf import FPDF
 from fpdf.enums import Align, TableBordersLayout
 from fpdf.fonts import FontFace
 
+from lumenstat.exchange.card import TRAINING_AID
+
 FONTS = Path(__file__).parent / "fonts"
 INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
-TRAINING_AID = (
-    "Training aid only, not for operating an aircraft. The approved flight manual, the operator's procedures, "
-    "the maintenance manual and local rules come first; licensed instructors and engineers decide."
-)
 
 
 class Sheet(FPDF):

@@ -70,6 +70,17 @@ class Lowest(Said):
     at: float
 
 
+class Standing(Said):
+    """A battery of the exercise: its charge at the start, the bus that first lives on batteries alone and for how many
+    seconds it would (None: it lives on), and the second at which the battery is filled again (None: it is not)."""
+
+    battery: str
+    charge: float
+    feeds: str = ""
+    lasts: float | None = None
+    full_at: float | None = None
+
+
 class Touched(Said):
     """A limit that was exceeded in the perfect flight; seconds."""
 
@@ -90,6 +101,7 @@ class Proof(Said):
     findings: tuple[Finding, ...]
     lowest: tuple[Lowest, ...] = ()
     limits: tuple[Touched, ...] = ()
+    standing: tuple[Standing, ...] = ()
     digest: str
     engine: str
 

@@ -9,6 +9,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of, watched_texts
 from lumenstat.proving.findings import Finder
 from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
+from lumenstat.proving.standing import standings
 from lumenstat.rehearsal.critical import critical_items, schedule_of
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.script import Script
@@ -37,6 +38,7 @@ def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
         findings=findings,
         lowest=tuple(_lowest(bundle, flight)),
         limits=tuple(_touched(flight)),
+        standing=tuple(standings(bundle, flown)),
         digest=bundle.digest,
         engine=ENGINE_VERSION,
     )

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from lumenstat.proving.proof import Consequence, Finding, Proof
+from lumenstat.documents.values import clock
+from lumenstat.proving.proof import Consequence, Finding, Proof, Standing
+from lumenstat.proving.standing import FULL_SHARE
 
 MARKS = {"stops": "cannot be flown", "warns": "to mend", "notes": "note"}
 
@@ -36,6 +38,8 @@ def proof_lines(proof: Proof, consequences: Sequence[Consequence] | None) -> Ite
     yield f"{'can be flown' if proof.ok else 'cannot be flown as written'}; ready at {proof.ready_at:.1f} s"
     for lowest in proof.lowest:
         yield f"  {lowest.battery}: {lowest.volts:.1f} V at the lowest, at {lowest.at:.0f} s"
+    for each in proof.standing:
+        yield from (f"  {name}: {value}" for name, value in standing_lines(each))
     yield f"  critical path: {' > '.join(proof.critical_path)}"
     for finding in proof.findings:
         yield f"  {MARKS[finding.severity]}, {finding.item} ({finding.kind}): {finding.says}"
@@ -43,5 +47,15 @@ def proof_lines(proof: Proof, consequences: Sequence[Consequence] | None) -> Ite
             yield f"    {finding.remedy.words}."
     for item in proof.items:
         yield f"  {item.item:<20} {item.starts:8.1f} to {item.ends:8.1f} s, slack {item.slack:.1f} s"
-    for each in consequences or ():
-        yield f"  {each.effect:<12} {each.says}"
+    for change in consequences or ():
+        yield f"  {change.effect:<12} {change.says}"
+
+
+def standing_lines(each: Standing) -> Iterator[tuple[str, str]]:
+    """What a start means for a battery: names and values."""
+    if each.feeds:
+        lasts = "longer than 6 h" if each.lasts is None else clock(each.lasts)
+        yield f"{each.feeds} on {each.battery} alone, if nobody goes on", lasts
+    if each.charge < FULL_SHARE:
+        filled = "not in this exercise" if each.full_at is None else f"{clock(each.full_at)} after the start"
+        yield f"{each.battery} at {100 * FULL_SHARE:.0f} %", filled

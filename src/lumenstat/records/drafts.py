@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import secrets
 from dataclasses import dataclass
+from typing import Literal
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
@@ -21,6 +23,9 @@ class Overtaken(RecordError):  # noqa: N818 - it names what happened to the chan
         super().__init__(f"{by} changed this draft in the meantime: {says}")
 
 
+State = Literal["draft", "proven", "published", "changed since"]
+
+
 @dataclass(frozen=True)
 class Kept:
     """A draft as it stands: its text, its edition, and what undo and redo would do."""
@@ -36,12 +41,14 @@ class Kept:
     published_digest: str | None
 
 
-def create_draft(session: Session, owner_id: int, by: str, title: str, content: str, says: str) -> str:
-    """A new draft; gives its id."""
+def create_draft(
+    session: Session, owner_id: int, by: str, title: str, content: str, says: str, digest: str | None = None
+) -> str:
+    """A new draft; gives its id. `digest` is that of the exercise it amounts to, where it is one."""
     draft = Draft(id=secrets.token_hex(8), owner_id=owner_id, title=title, revision=0, edition=0, changed=now())
     session.add(draft)
     session.flush()
-    session.add(DraftRevision(draft_id=draft.id, number=0, content=content, says=says, by=by, at=now()))
+    session.add(DraftRevision(draft_id=draft.id, number=0, content=content, says=says, by=by, at=now(), digest=digest))
     return draft.id
 
 
@@ -56,6 +63,21 @@ def find_draft(session: Session, draft_id: str) -> Draft:
 def drafts(session: Session) -> list[Draft]:
     """All drafts, the one changed last first."""
     return list(session.scalars(select(Draft).order_by(Draft.changed.desc(), Draft.id)))
+
+
+def states(session: Session) -> dict[str, State]:
+    """By draft: whether it is published, proven or neither as it stands."""
+    shown = select(Draft, DraftRevision.digest, StoredProof.proof)
+    shown = shown.join(DraftRevision, (DraftRevision.draft_id == Draft.id) & (DraftRevision.number == Draft.revision))
+    shown = shown.outerjoin(StoredProof, StoredProof.digest == DraftRevision.digest)
+    return {draft.id: _state(draft, digest, proof) for draft, digest, proof in session.execute(shown)}
+
+
+def _state(draft: Draft, digest: str | None, proof: str | None) -> State:
+    if digest is not None and draft.published_digest == digest:
+        return "published"
+    proven = proof is not None and json.loads(proof)["ok"] is True
+    return "proven" if proven else "changed since" if draft.published_digest else "draft"
 
 
 def load(session: Session, draft_id: str) -> Kept:
@@ -77,14 +99,31 @@ def load(session: Session, draft_id: str) -> Kept:
     )
 
 
-def change(session: Session, draft_id: str, edition: int, by: str, title: str, content: str, says: str) -> None:
+def change(
+    session: Session,
+    draft_id: str,
+    edition: int,
+    by: str,
+    title: str,
+    content: str,
+    says: str,
+    digest: str | None = None,
+) -> None:
     """Keep a change made to the edition that its maker saw. Raises Overtaken where that is no longer the newest."""
     draft = _at_edition(session, draft_id, edition)
     later = delete(DraftRevision).where(DraftRevision.draft_id == draft_id, DraftRevision.number > draft.revision)
     session.execute(later)
     draft.revision += 1
     session.add(
-        DraftRevision(draft_id=draft_id, number=draft.revision, content=content, says=says[:200], by=by, at=now())
+        DraftRevision(
+            draft_id=draft_id,
+            number=draft.revision,
+            content=content,
+            says=says[:200],
+            by=by,
+            at=now(),
+            digest=digest,
+        )
     )
     draft.title = title
     _turn(draft)
@@ -127,6 +166,19 @@ def keep_proof(session: Session, digest: str, proof: str, consequences: str | No
 def proof_of(session: Session, digest: str) -> StoredProof | None:
     """What was proven about an exercise version."""
     return session.get(StoredProof, digest)
+
+
+def proven_before(session: Session, draft_id: str) -> tuple[StoredProof, str] | None:
+    """What was proven last of a draft as it stood before, and the change that came right after; none if never."""
+    draft = find_draft(session, draft_id)
+    query = select(StoredProof, DraftRevision.number).join(DraftRevision, DraftRevision.digest == StoredProof.digest)
+    query = query.where(DraftRevision.draft_id == draft_id, DraftRevision.number < draft.revision)
+    found = session.execute(query.order_by(DraftRevision.number.desc()).limit(1)).first()
+    if found is None:
+        return None
+    proof, number = found
+    after = _revision(session, draft_id, number + 1)
+    return proof, after.says if after else ""
 
 
 def _revision(session: Session, draft_id: str, number: int) -> DraftRevision | None:

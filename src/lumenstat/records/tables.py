@@ -136,7 +136,7 @@ class Draft(Base):
 
 
 class DraftRevision(Base):
-    """A draft as it stood after one change."""
+    """A draft as it stood after one change; `digest` is that of the exercise it amounts to, where it is one."""
 
     __tablename__ = "draft_revisions"
 
@@ -146,6 +146,7 @@ class DraftRevision(Base):
     says: Mapped[str] = mapped_column(String(200))
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime)
+    digest: Mapped[str | None] = mapped_column(String(64))
 
 
 class StoredProof(Base):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -22,9 +23,9 @@ from lumenstat.documents.readings import meaning_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.simulation.plan import ticks
-from lumenstat.simulation.watching import Watch
+from lumenstat.simulation.watching import Watch, WatchKept
 
 PACE_SECONDS = {
     "set": 1.5, "verify": 1.0, "check": 2.5, "hold": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
@@ -32,10 +33,24 @@ PACE_SECONDS = {
 }  # fmt: skip
 """How long an act takes from deciding on it to having done it: a brisk hand. Our own figures, no source."""
 
+LOOK_TICKS = 50
+"""While waiting a trainee looks every half second."""
 HOLD_MARGIN_SECONDS = 0.2
 HOLD_LONGEST_SECONDS = 60.0
-LOOK_AHEAD_SECONDS = 240
-LOOK_EVERY_SECONDS = 2
+LOOK_AHEAD_TICKS = 24_000
+
+
+@dataclass(frozen=True, slots=True)
+class Sight:
+    """What there is to see at one tick: the figures, and which watched expressions are true."""
+
+    tick: int
+    a: list[float]
+    flags: tuple[bool, ...]
+
+
+Kept = tuple[Snapshot, WatchKept, int]
+"""The aircraft, what was seen of it, and how many lines the crew line had."""
 
 
 @dataclass
@@ -60,13 +75,38 @@ class Hands:
         """Now."""
         return self.aircraft.tick
 
-    def flag(self, text: str) -> bool:
-        """Whether an expression is true now."""
-        return self.watch.now()[self._numbers[text]]
+    @property
+    def sight(self) -> Sight:
+        """What there is to see now."""
+        return Sight(self.tick, self.aircraft.a, self.watch.now())
+
+    def flag(self, text: str, sight: Sight | None = None) -> bool:
+        """Whether an expression is true, now or as seen."""
+        return (sight.flags if sight else self.watch.now())[self._numbers[text]]
 
     def pass_time(self, seconds: float) -> None:
         """Let time pass."""
         self.aircraft.arrive(self.aircraft.tick + ticks(seconds))
+
+    def look_on(self, until: int, seen: Callable[[Sight], object]) -> None:
+        """Wait, a look every half second, to the first look at which what is `seen` or anything watched is another.
+
+        At least one look is taken; none comes after the next event, nor after `until` but the first.
+        """
+        begun, before = self.tick, seen(self.sight)
+
+        def same(look: int) -> bool:
+            tick = begun + look * LOOK_TICKS
+            a = self.aircraft.peek(tick)
+            return not self.watch.differs(tick, a) and seen(Sight(tick, a, self.watch.peek(tick, a))) == before
+
+        looks = max(1, (min(self.aircraft.next_change, until) - begun) // LOOK_TICKS)
+        if looks > 1 and not same(looks):
+            low = 0
+            while looks - low > 1:
+                middle = (low + looks) // 2
+                low, looks = (middle, looks) if same(middle) else (low, middle)
+        self.aircraft.arrive(begun + looks * LOOK_TICKS)
 
     def event(self, verb: str, pace: float | None = None, **args: Any) -> None:
         """Do one thing, after the time it takes."""
@@ -119,19 +159,28 @@ class Hands:
         self.event("release", 0.0, control=item.control)
         return there
 
-    def there(self, item: Item, reading: str = "within") -> bool:
-        """Whether what an item waits for is there now; of a check, that its reading means `reading` in its moment."""
+    def there(self, item: Item, reading: str = "within", sight: Sight | None = None) -> bool:
+        """Whether what an item waits for is there, now or as seen; of a check, that its reading means `reading` in its
+        moment."""
         match item:
             case WaitItem():
-                return self.flag(item.until)
+                return self.flag(item.until, sight)
             case RequestItem():
                 return self.can_ask(item)
             case DecideItem():
-                return any(self.flag(branch.when) for branch in item.branches)
+                return any(self.flag(branch.when, sight) for branch in item.branches)
             case CheckItem():
-                return (item.moment is None or self.flag(item.moment.when)) and self.meaning(item) == reading
+                moment = item.moment is None or self.flag(item.moment.when, sight)
+                return moment and self.meaning(item, sight) == reading
             case _:
                 return True
+
+    def sees(self, item: Item, sight: Sight) -> tuple[bool, str]:
+        """Whether what an item waits for is there, and of a check in its moment what its reading means."""
+        if isinstance(item, CheckItem) and (item.moment is None or self.flag(item.moment.when, sight)):
+            means = self.meaning(item, sight)
+            return means == "within", means
+        return self.there(item, sight=sight), ""
 
     def can_ask(self, item: RequestItem) -> bool:
         """Whether a request would be heard, and done, if it were made now."""
@@ -145,14 +194,15 @@ class Hands:
 
     # ---- readings ----------------------------------------------------------------------------------------
 
-    def reads(self, instrument: str) -> float | None:
-        """What an instrument shows now."""
-        shown = self.aircraft.state()[f"instrument.{instrument}.reads"]
+    def reads(self, instrument: str, sight: Sight | None = None) -> float | None:
+        """What an instrument shows, now or as seen."""
+        read = self.aircraft.plan.reader(f"instrument.{instrument}.reads")
+        shown = read(self.aircraft.d, sight.a if sight else self.aircraft.a)
         return float(shown) if isinstance(shown, int | float) else None
 
-    def meaning(self, item: CheckItem) -> str:
+    def meaning(self, item: CheckItem, sight: Sight | None = None) -> str:
         """What the instrument's reading means for this item: within, below, above or dead."""
-        shown = self.reads(item.instrument)
+        shown = self.reads(item.instrument, sight)
         if shown is None:
             return "dead"
         exact = float(f"{shown:.{self.bundle.airframe.instruments[item.instrument].decimals}f}")
@@ -186,17 +236,23 @@ class Hands:
 
     def will_be(self, item: CheckItem, *meanings: str) -> int | None:
         """The tick at which the reading comes to mean one of these by itself if one waits, if it does."""
-        kept, watchers = self.aircraft.snapshot(), self.aircraft.watchers
-        self.aircraft.watchers = []
-        found = None
-        for _ in range(LOOK_AHEAD_SECONDS // LOOK_EVERY_SECONDS):
-            self.pass_time(LOOK_EVERY_SECONDS)
-            if self.meaning(item) in meanings:
-                found = self.tick
-                break
-        self.aircraft.restore(kept)
-        self.aircraft.watchers = watchers
+        kept = self.keep()
+        until, found = self.tick + LOOK_AHEAD_TICKS, None
+        while found is None and self.tick < until:
+            self.look_on(until, lambda sight: self.meaning(item, sight))
+            found = self.tick if self.meaning(item) in meanings else None
+        self.go_back(*kept)
         return found
+
+    def keep(self) -> Kept:
+        """How it is now, to go back to."""
+        return self.aircraft.snapshot(), self.watch.keep(), len(self.aircraft.crew)
+
+    def go_back(self, snapshot: Snapshot, watch: WatchKept, crew: int) -> None:
+        """Back to how it was; what was said on the crew line since is unsaid."""
+        self.aircraft.restore(snapshot)
+        self.watch.put_back(watch)
+        del self.aircraft.crew[crew:]
 
     def call(self, item: CheckItem) -> str:
         """Read an instrument aloud and judge it, as it stands when the words are out; gives the judgement."""

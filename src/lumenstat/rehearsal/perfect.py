@@ -18,6 +18,7 @@ from lumenstat.documents.checklist import (
     CycleItem,
     DecideItem,
     HoldItem,
+    Item,
     RequestItem,
     SweepItem,
     WaitItem,
@@ -25,9 +26,9 @@ from lumenstat.documents.checklist import (
 from lumenstat.documents.procedure import Procedure, Step, procedure_of, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.hands import Hands
+from lumenstat.simulation.plan import ticks
 
-LOOK_SECONDS = 0.5
-PATIENCE_SECONDS = 2400.0
+PATIENCE_TICKS = 240_000
 
 
 @dataclass(frozen=True)
@@ -103,7 +104,7 @@ class _Flier:
 
     def fly(self) -> Rehearsal:
         """Act until nothing is left, or nothing comes any more."""
-        waited = 0.0
+        patient = self.hands.tick + PATIENCE_TICKS
         while left := self._open():
             if self._skip(left):
                 continue
@@ -114,16 +115,29 @@ class _Flier:
             if able:
                 chosen = min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number))
                 self._act(chosen, looked, first)
-                waited = 0.0
-            elif waited > PATIENCE_SECONDS:
+                patient = self.hands.tick + PATIENCE_TICKS
+            elif self.hands.tick > patient:
                 stuck = tuple(step.item.id for step in self._left())
                 return Rehearsal(tuple(self.hands.events), tuple(self.acts), self.hands.tick, stuck)
             else:
-                self.hands.pass_time(LOOK_SECONDS)
-                waited += LOOK_SECONDS
+                self._wait(left, patient)
         ready_at = self.hands.tick
         self.hands.event("finish")
         return Rehearsal(tuple(self.hands.events), tuple(self.acts), ready_at)
+
+    def _wait(self, left: list[Step], patient: int) -> None:
+        """Let time pass until one of these steps may stand otherwise."""
+        hands, items = self.hands, [step.item for step in left]
+        times = [self._earliest(item) for item in items] + [self.coming.get(step.number, 0) for step in left]
+        until = min([tick for tick in times if tick > hands.tick], default=patient)
+        hands.look_on(until, lambda sight: [hands.sees(item, sight) for item in items])
+
+    def _earliest(self, item: Item) -> int:
+        """The tick before which an item is not to be acted on."""
+        if item.not_before is None:
+            return 0
+        ended = self.ended.get(self.procedure.by_id[item.not_before.item].number)
+        return 0 if ended is None else ended + ticks(item.not_before.seconds)
 
     def _left(self) -> list[Step]:
         gone = self.done | self.skipped
@@ -151,12 +165,9 @@ class _Flier:
 
     def _able(self, step: Step) -> bool:
         """Whether the item can be acted on now, and rightly."""
-        item, hands = step.item, self.hands
-        if item.not_before is not None:
-            other = self.procedure.by_id[item.not_before.item].number
-            if other in self.ended and (hands.tick - self.ended[other]) / 100 < item.not_before.seconds:
-                return False
-        return self._readable(step, item) if isinstance(item, CheckItem) else hands.there(item)
+        if self.hands.tick < self._earliest(step.item):
+            return False
+        return self._readable(step, step.item) if isinstance(step.item, CheckItem) else self.hands.there(step.item)
 
     def _readable(self, step: Step, item: CheckItem) -> bool:
         hands = self.hands

@@ -7,29 +7,29 @@ goes on to its end. Flights share what came before the change through snapshots.
 from __future__ import annotations
 
 import contextlib
-import math
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, HoldItem, Item, RequestItem, WaitItem
+from lumenstat.documents.checklist import CheckItem, HoldItem, Item, RequestItem
 from lumenstat.documents.procedure import procedure_of, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
-from lumenstat.rehearsal.hands import Hands
+from lumenstat.rehearsal.hands import Hands, Kept, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
-from lumenstat.simulation.aircraft import Snapshot
 from lumenstat.simulation.flight import limit_text
 from lumenstat.simulation.plan import Discrete
-from lumenstat.simulation.watching import WatchKept
 
-LOOK_SECONDS = 0.5
+HELD_BACK_SECONDS = 4.0
+TICKS_ALIKE = 50
+TICKS_EARLIER = 500
+"""A flight that stands as the script unchanged stood, at most so much later or earlier, is taken to go on as that one
+did: half a second is no delay, and one that is ahead has only longer to wait."""
 PATIENCE_SECONDS = 120.0
 PATIENCE_LATER_SECONDS = 20.0
 SETTLING_SECONDS = 30.0
-STRIDE_SECONDS = 8.0
 
 
 @dataclass(frozen=True)
@@ -70,16 +70,14 @@ class Script:
 
     bundle: Bundle
     flight: Rehearsal
-    hands: Hands = field(init=False)
 
     def __post_init__(self) -> None:
         self.procedure = procedure_of(self.bundle)
         limits = [limit_text(limit) for limit in self.bundle.airframe.limits]
         lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
         self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps]))
-        self.hands = Hands(self.bundle, self.procedure, self.texts)
         self.acts: tuple[Acted, ...] = self.flight.acts
-        self._kept: list[tuple[Snapshot, WatchKept]] = []
+        self._kept: list[Kept] = []
         self.called = {
             act.item: event.args["judgement"]
             for act in self.acts
@@ -88,12 +86,17 @@ class Script:
         }
 
     @cached_property
+    def hands(self) -> Hands:
+        """Who flies it; there only once something is flown."""
+        return Hands(self.bundle, self.procedure, self.texts)
+
+    @cached_property
     def as_flown(self) -> Flown:
         """The script unchanged, with snapshots kept before every act."""
         self._kept.clear()
         flying = _Flying(self, list(range(len(self.acts))))
         for n in flying.order:
-            self._kept.append((self.hands.aircraft.snapshot(), self.hands.watch.keep()))
+            self._kept.append(self.hands.keep())
             flying.act(n)
         return flying.flown()
 
@@ -103,8 +106,16 @@ class Script:
         self._go_back(begin)
         flying = _Flying(self, list(order), frozenset(lit.lamp for lit in self.as_flown.lit))
         for n in flying.order:
+            if n > begin + 1 and self._stands_as_before(n):
+                return flying.as_before(self.as_flown, self._kept[n][0].tick)
             flying.act(n)
         return flying.flown()
+
+    def _stands_as_before(self, n: int) -> bool:
+        """Whether before act `n` all is as it was there in the script unchanged, so that nothing more can differ."""
+        there, seen, _ = self._kept[n]
+        alike = self.hands.aircraft.stands_as(there, TICKS_EARLIER, TICKS_ALIKE)
+        return alike and self.hands.watch.saw_as(seen, TICKS_EARLIER)
 
     def without(self, n: int) -> Flown:
         """Fly with act `n` left out."""
@@ -144,7 +155,7 @@ class Script:
         """Whether holding back act `held` and all after it makes the indication of act `n` come later."""
         assert self.as_flown
         self._go_back(held)
-        delay = LOOK_SECONDS * 8
+        delay = HELD_BACK_SECONDS
         flying = _Flying(self, [])
         for m in range(held, n):
             flying.act(m, delay if m == held else 0.0)
@@ -152,9 +163,7 @@ class Script:
         return self.hands.tick - self.acts[n].ripe > delay * 50
 
     def _go_back(self, n: int) -> None:
-        snapshot, watch = self._kept[n]
-        self.hands.aircraft.restore(snapshot)
-        self.hands.watch.put_back(watch)
+        self.hands.go_back(*self._kept[n])
         del self.hands.events[:]
 
 
@@ -222,33 +231,15 @@ class _Flying:
         return self._there(item) or self._comes(item, hands.tick + round(patience * 100))
 
     def _comes(self, item: Item, until: int) -> bool:
-        """In long strides to the first look, of those half a second apart, at which it is there."""
-        hands = self.hands
-        while hands.tick < until:
-            kept = hands.aircraft.snapshot(), hands.watch.keep(), len(hands.aircraft.crew)
-            hands.pass_time(STRIDE_SECONDS)
-            came = self._came(item, kept[0].tick)
-            if came is None and not self._there(item):
-                continue
-            hands.aircraft.restore(kept[0])
-            hands.watch.put_back(kept[1])
-            del hands.aircraft.crew[kept[2] :]
-            looks = 1 if came is None else max(1, math.ceil((came - hands.tick) / (100 * LOOK_SECONDS)))
-            for n in range(looks, round(STRIDE_SECONDS / LOOK_SECONDS) + 1):
-                hands.aircraft.arrive(kept[0].tick + round(100 * LOOK_SECONDS * n))
-                if self._there(item):
-                    return True
+        """To the first look at which it is there."""
+        while self.hands.tick < until:
+            self.hands.look_on(until, lambda sight: self._there(item, sight))
+            if self._there(item):
+                return True
         return False
 
-    def _came(self, item: Item, since: int) -> int | None:
-        """The tick at which a wait's indication came, which may have gone again."""
-        if not isinstance(item, WaitItem):
-            return None
-        number = self.script.texts.index(item.until)
-        return self.hands.watch.timelines[number].first_true(since)
-
-    def _there(self, item: Item) -> bool:
-        return self.hands.there(item, self.script.called.get(item.id, "within"))
+    def _there(self, item: Item, sight: Sight | None = None) -> bool:
+        return self.hands.there(item, self.script.called.get(item.id, "within"), sight)
 
     def _note_missing(self, item: Item) -> None:
         match item:
@@ -276,6 +267,19 @@ class _Flying:
             tuple(self._lit()),
             self.hands.aircraft.state(),
             tuple(self.hands.events),
+        )
+
+    def as_before(self, base: Flown, since: int) -> Flown:
+        """What came of it so far, and from tick `since` of the script unchanged on what came of that."""
+        later = self.hands.tick - since
+        exceeded = {name: tick + later for name, tick in base.exceeded.items() if tick > since}
+        return Flown(
+            base.ready_at + later,
+            (*self.missed, *(replace(each, tick=each.tick + later) for each in base.missed if each.tick > since)),
+            exceeded | dict(self._exceeded()),
+            tuple(self._lit()),
+            base.end,
+            (*self.hands.events, *(replace(e, tick=e.tick + later) for e in base.events if e.tick > since)),
         )
 
     def _lit(self) -> Iterator[Lit]:

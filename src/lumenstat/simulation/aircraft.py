@@ -21,10 +21,11 @@ from lumenstat.simulation.plan import Discrete, Plan, plan_for, ticks
 from lumenstat.simulation.settling import Settler
 
 LONGEST_STEP = 3000
-FIRST_STEP = 25
+FIRST_STEP = 200
 GROWTH = 6.0
 SETTLE_ROUNDS = 50
 TOLERABLE = 1.0
+NEAR = 0.005
 
 
 class Watcher(Protocol):
@@ -48,10 +49,13 @@ class CrewLine:
 
 @dataclass(slots=True)
 class _Step:
+    """A step that is planned: where it ends and how the figures get there."""
+
     end: int
     x: list[float]
     solution: Solution
     a: list[float]
+    bends: list[float]
     next_ticks: int
 
 
@@ -63,6 +67,7 @@ class Snapshot:
     d: list[Discrete]
     x: list[float]
     solution: Solution
+    bends: list[float]
     step_ticks: int
     calendar: Calendar
     settler: Mapping[str, object]
@@ -90,6 +95,8 @@ class Aircraft:
         self.a: list[float] = [0.0] * len(self.plan.a)
         self._step_ticks = FIRST_STEP
         self._planned: _Step | None = None
+        self._rates: list[float] = []
+        self._bends = self.flows.steps.straight
         self.conditions: Conditions = self.settler.settle()
         self._resolve()
         self.flows.rebuilt = False
@@ -102,15 +109,17 @@ class Aircraft:
             self.d[self.plan.d[f"service.{service.id}"]] = start.services.get(service.id, service.states[0])
         for bus in self.plan.ac:
             self.d[self.plan.d[f"bus.{bus.id}.fed_by"]] = ""
+        self.d[self.plan.d["start.hours_unpowered"]] = start.hours_unpowered
+        self.d[self.plan.d["start.first_flight_of_day"]] = start.first_flight_of_day
 
     # ---- looking -----------------------------------------------------------------------------------------
 
     def peek(self, tick: int) -> list[float]:
-        """Figures at a tick at or after the last step, before the next one; changes nothing."""
+        """Figures at a tick from the last step on and not after the next one; changes nothing."""
         if tick <= self.tick:
             return self.a
-        x, solution, _ = self._attempt(tick - self.tick)
-        return self.flows.figures(tick, x, solution, self.conditions)
+        step = self._next_step()
+        return step.a if tick >= step.end else self._between(step, tick)[2]
 
     def state(self, a: list[float] | None = None) -> dict[str, Discrete | None]:
         """Every quantity by name, at the figures given or as they are now."""
@@ -119,6 +128,11 @@ class Aircraft:
     @property
     def _read_all(self) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:
         return reader_of(self.plan)
+
+    @property
+    def next_change(self) -> int:
+        """The tick until which nothing discrete happens and `peek` can look."""
+        return self._next_step().end
 
     # ---- going on ----------------------------------------------------------------------------------------
 
@@ -129,80 +143,91 @@ class Aircraft:
             if due is not None and due <= self.tick:
                 self._fire_due()
                 continue
-            if self._planned is None:
-                self._planned = self._plan_step(due)
-            if self._planned.end > to:
+            step = self._next_step()
+            if step.end > to:
                 return
-            self._commit(self._planned)
+            self._commit(step)
 
     def arrive(self, tick: int) -> None:
         """Advance and then stand exactly at this tick, ready for something to be done."""
         self.advance(tick)
-        while self.tick < tick:
-            self._commit(self._plan_step(tick))
-        self.advance(tick)
+        if self.tick < tick:
+            step = self._next_step()
+            x, solution, a = self._between(step, tick)
+            self._commit(_Step(tick, x, solution, a, step.bends, step.next_ticks))
+            self.advance(tick)
 
     def touched(self) -> None:
         """Settle after something discrete was changed from outside at the present tick."""
         self._after_change()
 
-    def _plan_step(self, bound: int | None) -> _Step:
+    def _next_step(self) -> _Step:
+        if self._planned is None:
+            self._planned = self._plan_step(self.calendar.next_tick())
+        return self._planned
+
+    def _plan_step(self, due: int | None) -> _Step:
         length = self._step_ticks
-        bounded = bound is not None and bound - self.tick < length
-        if bounded and bound is not None:
-            length = bound - self.tick
+        bounded = due is not None and due - self.tick < length
+        if bounded and due is not None:
+            length = due - self.tick
         while True:
-            x, solution, error = self._attempt(length)
-            if error > TOLERABLE and length > 1:
-                length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
-                bounded = False
-                continue
-            a = self.flows.figures(self.tick + length, x, solution, self.conditions)
-            if length > 1 and self._flipped(a):
-                length, x, solution, a = self._first_flip(length, x, solution, a)
-                bounded = False
-            break
+            x, solution, bends, error = self._attempt(length)
+            if error <= TOLERABLE or length == 1:
+                break
+            length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
+            bounded = False
         grown = int(length * min(GROWTH, 0.9 / math.sqrt(error) if error > 0 else GROWTH)) + 1
         if bounded:
             grown = max(grown, self._step_ticks)
-        return _Step(self.tick + length, x, solution, a, min(LONGEST_STEP, grown))
+        a = self.flows.figures(self.tick + length, x, solution, self.conditions)
+        step = _Step(self.tick + length, x, solution, a, bends, min(LONGEST_STEP, grown))
+        if length > 1 and self._flipped(a):
+            step = self._first_flip(step)
+        return step
 
-    def _attempt(self, length: int) -> tuple[list[float], Solution, float]:
-        """Heun over some ticks: figures and solution at its end, and its error against the plain step."""
+    def _attempt(self, length: int) -> tuple[list[float], Solution, list[float], float]:
+        """Heun over some ticks: figures and solution at its end, its bends, its error against the rough step."""
         try:
-            start = self._rates
-            rough = self.flows.steps.advance(self.x, start, length)
+            steps, start = self.flows.steps, self._rates
+            rough = steps.advance(self.x, start, self._bends, length)
             between = self.flows.solve(rough, self.conditions, self.solution, sources=False)
             end = self.flows.rates(rough, between, self.conditions)
-            x = self.flows.steps.correct(self.x, rough, start, end, length)
-            return x, self.flows.solve(x, self.conditions, between), self.flows.steps.error(rough, x)
+            bends = steps.bends(self.x, rough, start, end, length)
+            x = steps.advance(self.x, start, bends, length)
+            return x, self.flows.solve(x, self.conditions, between), bends, steps.error(rough, x)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
+
+    def _between(self, step: _Step, tick: int) -> tuple[list[float], Solution, list[float]]:
+        """Figures, solution and everything that can be observed at a tick on the way of a step."""
+        x = self.flows.steps.advance(self.x, self._rates, step.bends, tick - self.tick)
+        try:
+            solution = self.flows.solve(x, self.conditions, self.solution)
+        except (NotSettled, OverflowError, ZeroDivisionError) as error:
+            raise ModelError(f"at {tick / 100:.2f} s the model has no solution any more: {error}") from None
+        return x, solution, self.flows.figures(tick, x, solution, self.conditions)
 
     def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
         return self.plan.flipped(self.d, a)
 
-    def _first_flip(
-        self, length: int, x: list[float], solution: Solution, a: list[float]
-    ) -> tuple[int, list[float], Solution, list[float]]:
-        """Shorten the step to the first tick at which a comparator has flipped.
+    def _first_flip(self, step: _Step) -> _Step:
+        """The step as far as the first tick at which a comparator has flipped.
 
         Every other guess goes where a straight line would cross the threshold, the others to the middle.
         """
-        before, after, straight = 0, length, True
-        low, high = self.a, a
-        while after - before > 1:
-            middle = (before + after) // 2
+        before, low, straight = self.tick, self.a, True
+        while step.end - before > 1:
+            middle = (before + step.end) // 2
             if straight:
-                middle = min(after - 1, max(before + 1, before + self._crossing(low, high, after - before)))
+                middle = min(step.end - 1, max(before + 1, before + self._crossing(low, step.a, step.end - before)))
             straight = not straight
-            tried, solved, _ = self._attempt(middle)
-            figures = self.flows.figures(self.tick + middle, tried, solved, self.conditions)
-            if self._flipped(figures):
-                after, x, solution, high = middle, tried, solved, figures
+            x, solution, a = self._between(step, middle)
+            if self._flipped(a):
+                step = _Step(middle, x, solution, a, step.bends, step.next_ticks)
             else:
-                before, low = middle, figures
-        return after, x, solution, high
+                before, low = middle, a
+        return step
 
     def _crossing(self, low: list[float], high: list[float], length: int) -> int:
         """How far into a stretch the first comparator that flips in it would do so on a straight line."""
@@ -216,17 +241,17 @@ class Aircraft:
 
     def _commit(self, step: _Step) -> None:
         start = self.tick
-        if self.watchers:
-            for watcher in self.watchers:
-                watcher.during_step(start, step.end, lambda tick: step.a if tick == step.end else self.peek(tick))
+        for watcher in self.watchers:
+            watcher.during_step(
+                start, step.end, lambda tick: step.a if tick == step.end else self._between(step, tick)[2]
+            )
         self.tick, self.x, self.solution, self.a = step.end, step.x, step.solution, step.a
         self._step_ticks = step.next_ticks
         self._planned = None
         self._refuse_nonsense()
-        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
-        if self._flipped(self.a):
-            self._resolve()
-            self._step_ticks = min(self._step_ticks, FIRST_STEP)
+        if not self._flip():
+            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+            self._bends = step.bends
         for watcher in self.watchers:
             watcher.at_event(self.tick)
 
@@ -245,15 +270,30 @@ class Aircraft:
                 self._after_change()
 
     def _after_change(self) -> None:
-        before = self.conditions
-        self.conditions = self.settler.settle()
         self._planned = None
-        if self.conditions != before or self.flows.rebuilt:
-            self.flows.rebuilt = False
+        if self._settled_anew():
             self._resolve()
-            self._step_ticks = min(self._step_ticks, FIRST_STEP)
         for watcher in self.watchers:
             watcher.at_event(self.tick)
+
+    def _settled_anew(self) -> bool:
+        """Settle the logic; whether anything that the figures depend on has changed by it."""
+        before, self.conditions = self.conditions, self.settler.settle()
+        changed = self.conditions != before or self.flows.rebuilt
+        self.flows.rebuilt = False
+        return changed
+
+    def _flip(self) -> bool:
+        """Let the comparators follow the figures and the logic follow them; whether the network was solved anew."""
+        flipped = self._flipped(self.a)
+        if not flipped:
+            return False
+        for slot, value in flipped:
+            self.d[slot] = value
+        if not self._settled_anew():
+            return False
+        self._resolve()
+        return True
 
     def _resolve(self) -> None:
         """Solve the network; where a comparator flips, settle the logic and solve again until all is quiet."""
@@ -264,14 +304,17 @@ class Aircraft:
                 raise ModelError(f"at {self.tick / 100:.2f} s the network has no solution: {error}") from None
             self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
             flipped = self._flipped(self.a)
-            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
             if not flipped:
-                return
+                break
             for slot, value in flipped:
                 self.d[slot] = value
-            self.conditions = self.settler.settle()
-            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
-        raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
+            if not self._settled_anew():
+                break
+        else:
+            raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
+        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+        self._bends = self.flows.steps.straight
+        self._step_ticks = min(self._step_ticks, FIRST_STEP)
 
     def begin_here(self) -> None:
         """Call the present moment 0; what was on its way stays on its way."""
@@ -294,15 +337,28 @@ class Aircraft:
             list(self.d),
             list(self.x),
             self.solution,
+            self._bends,
             self._step_ticks,
             self.calendar.copy(),
             self.settler.keep(),
         )
 
+    def stands_as(self, kept: Snapshot, earlier: int, later: int) -> bool:
+        """Whether all that the future depends on is as it was in a snapshot: the same switches and states, figures no
+        further apart than `NEAR`, and now and all that is to come at most so many ticks off."""
+        if self.d != kept.d or self.settler.keep() != kept.settler:
+            return False
+        ours, theirs = self.calendar.due(), kept.calendar.due()
+        if [event[:2] for event in ours] != [event[:2] for event in theirs]:
+            return False
+        off = [self.tick - kept.tick, *(a[2] - b[2] for a, b in zip(ours, theirs, strict=True))]
+        near = all(math.isclose(x, y, rel_tol=NEAR, abs_tol=NEAR) for x, y in zip(self.x, kept.x, strict=True))
+        return near and min(off) >= -earlier and max(off) <= later
+
     def restore(self, kept: Snapshot) -> None:
         """Go back to a snapshot of an aircraft of the same airframe and start."""
         self.tick, self.d, self.x = kept.tick, list(kept.d), list(kept.x)
-        self.solution, self._step_ticks = kept.solution, kept.step_ticks
+        self.solution, self._bends, self._step_ticks = kept.solution, kept.bends, kept.step_ticks
         self.calendar = kept.calendar.copy()
         self.settler.put_back(kept.settler)
         self.flows.rebuilt = False

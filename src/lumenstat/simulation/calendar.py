@@ -64,8 +64,14 @@ class Calendar:
         self.events = moved
 
     def next_tick(self) -> int | None:
-        """When the next event is due."""
+        """When the next event is due; those that were overtaken are dropped on the way to it."""
+        while self.events and not self.holds(self.events[0]):
+            heapq.heappop(self.events)
         return self.events[0].tick if self.events else None
+
+    def due(self) -> list[tuple[Priority, int, int]]:
+        """All that is still to come: kind, target and tick."""
+        return sorted((event.priority, event.target, event.tick) for event in self.events if self.holds(event))
 
     def pop(self) -> Event:
         """Take the next event off."""

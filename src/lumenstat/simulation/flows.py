@@ -16,7 +16,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.exercise import Start
 from lumenstat.simulation.alignment import Alignment, alignment_figures
 from lumenstat.simulation.electrical.batteries import BatteryModel
-from lumenstat.simulation.electrical.kept import Network
+from lumenstat.simulation.electrical.kept import network_of
 from lumenstat.simulation.electrical.network import GROUND, Branch, load_amps
 from lumenstat.simulation.engines.model import FIGURES_EACH, EngineModel, EngineState
 from lumenstat.simulation.plan import Plan
@@ -28,6 +28,8 @@ CHARGE_TOLERANCE = 5e-5
 VOLTS_TOLERANCE = 3e-3
 SPEED_TOLERANCE = 0.05
 CELSIUS_TOLERANCE = 2.0
+FOLLOWING_TOLERANCE = 0.005
+"""Of what only follows the speed (oil pressure, fan or propeller): as a share of its full figure."""
 
 Faults = Mapping[tuple[str, str], float]
 
@@ -131,17 +133,23 @@ class Flows:
         stiff = [2 * n + 1 for n in batteries]
         tolerances = [(n, CHARGE_TOLERANCE if n % 2 == 0 else VOLTS_TOLERANCE) for n in range(2 * len(batteries))]
         speeds = []
+        following: list[tuple[int, float]] = []
         if airframe.apu is not None:
             lags += [0.0, airframe.apu.exhaust.lag_seconds, airframe.apu.oil.lag_seconds]
             stiff.append(self.first_apu)
             speeds.append(self.first_apu)
+            following.append((self.first_apu + 2, airframe.apu.oil.psi))
         for n, engine in enumerate(self.engines):
             lags += engine.lags
             speeds.append(self.first_engine + n * FIGURES_EACH)
+            following.append((speeds[-1] + 3, engine.engine.output.full))
+            if engine.engine.oil is not None:
+                following.append((speeds[-1] + 2, engine.engine.oil.psi))
             if engine.turbine is not None:
                 stiff += [speeds[-1], speeds[-1] + 1]
         for at in speeds:
             tolerances += [(at, SPEED_TOLERANCE), (at + 1, CELSIUS_TOLERANCE)]
+        tolerances += [(at, FOLLOWING_TOLERANCE * full) for at, full in following]
         shares = tuple(2 * n for n in batteries)
         return Steps(Layout(tuple(lags), tuple(stiff), shares, tuple(speeds), tuple(tolerances)))
 
@@ -179,7 +187,7 @@ class Flows:
                 toward_b = contactor.limit.toward == contactor.between[1]
                 low, high = (low, contactor.limit.amps) if toward_b else (-contactor.limit.amps, high)
             g.branches.append(Branch(a, b, 1000 / contactor.resistance_mohm, low, high))
-        self.network = Network(g.branches, self.floor, with_emf=g.contactors)
+        self.network = network_of(tuple(g.branches), tuple(self.floor), g.contactors)
         self.rebuilt = True
 
     def begin(self, start: Start, angles: list[float]) -> list[float]:
@@ -246,11 +254,12 @@ class Flows:
             if speed or burning or amps[starter_at]:
                 starter = self._starters[0][1]
                 push = starter.percent_per_second_per_kiloamp * amps[starter_at] / 1000
-                rates.append(turbine.acceleration(speed, push, burning, self._governed))
+                gain, slope = turbine.acceleration(speed, push, burning, self._governed)
+                rates.append(gain)
                 flow = turbine.fuel(speed, self._governed) if burning else 0.0
                 rates.append(turbine.exhaust_target(speed, flow))
                 rates.append(turbine.oil_target(speed) if now.apu_oiled else 0.0)
-                stiff.append(turbine.stiffness(speed, push, burning, self._governed))
+                stiff.append(slope)
             else:
                 rates += [0.0, self.celsius, 0.0]
                 stiff.append(0.0)

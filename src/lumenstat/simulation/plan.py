@@ -21,6 +21,7 @@ from lumenstat.simulation.comparing import ENGINE_STATES, apu_comparators, engin
 
 Discrete = str | float | bool
 Logic = Callable[[list[Discrete]], "Answers"]
+Reader = Callable[[list[Discrete], list[float]], Discrete | None]
 Flipped = Callable[[list[Discrete], list[float]], list[tuple[int, bool]]]
 
 
@@ -110,6 +111,7 @@ class Plan:
         self.d = Slots()
         self.a = Slots()
         self.constants: list[str] = []
+        self._readers: dict[str, Reader] = {}
         self.dc = [bus for bus in airframe.electrical.buses if bus.kind == "dc"]
         self.ac = [bus for bus in airframe.electrical.buses if bus.kind == "ac"]
         self.node = {bus.id: index for index, bus in enumerate(self.dc)}
@@ -138,6 +140,12 @@ class Plan:
         exec(compile(source, f"<{self.airframe.id} {name}>", "exec"), space)  # noqa: S102 - our own generated slots
         return space[name]
 
+    def reader(self, name: str) -> Reader:
+        """A generated function of `d` and `a` that gives one quantity."""
+        if name not in self._readers:
+            self._readers[name] = self.function(f"def read(d, a):\n    return {self.codes[name]}\n", "read")
+        return self._readers[name]
+
     def _codes(self) -> dict[str, str]:
         """For every quantity the code that reads it."""
         codes: dict[str, str] = {}
@@ -146,7 +154,7 @@ class Plan:
         for name, quantity in self.quantities.items():
             if name.startswith(("instrument.", "lamp.")):
                 continue
-            is_figure = quantity.kind == "number" and not name.startswith("control.")
+            is_figure = quantity.kind == "number" and not name.startswith(("control.", "start."))
             codes[name] = f"a[{self.a.numbers[name]}]" if is_figure else f"d[{self.d[name]}]"
         self.codes = codes
         for instrument in self.airframe.instruments.values():

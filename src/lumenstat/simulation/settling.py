@@ -10,7 +10,7 @@ import copy
 from collections.abc import Mapping
 from typing import TYPE_CHECKING
 
-from lumenstat.documents.exercise import Fault, Start
+from lumenstat.documents.exercise import Fault, Start, known_faults
 from lumenstat.errors import ModelError
 from lumenstat.simulation.apu import ApuLogic
 from lumenstat.simulation.calendar import Event, Priority
@@ -41,7 +41,7 @@ class Settler:
         airframe = self.airframe = plan.airframe
         electrical, hydraulics = airframe.electrical, airframe.hydraulics
         slot = plan.d
-        self.faults = FaultBoard(aircraft, faults)
+        self.faults = FaultBoard(aircraft, (*faults, *known_faults(start)))
         self.feeding = Feeding(self, start)
         self.apu = ApuLogic(self, airframe.apu) if airframe.apu else None
         self.engines = [EngineLogic(self, n, engine) for n, engine in enumerate(airframe.engines)]
@@ -70,12 +70,33 @@ class Settler:
         self.timer_slots = [slot[name] for name, _, _ in plan.timers]
         self.timer_ticks = [ticks(seconds) for _, _, seconds in plan.timers]
         self.latch_slots = [slot[f"latch.{latch.id}"] for latch in airframe.latches]
+        self.drawing = self._drawing()
+        self.feed_pumps = [
+            [
+                (pump_slot, max(pump.psi, feed.gravity_psi))
+                for pump_slot, pump in zip(self.fuel_pump_slots, airframe.fuel.pumps, strict=True)
+                if pump.feed in (feed.id, *feed.also_from)
+            ]
+            for feed in airframe.fuel.feeds
+        ]
         self.commands = [False] * len(electrical.contactors)
         self.moving_to: list[float | None] = [None] * len(self.surface_slots)
         self.pending_service: list[int | None] = [None] * len(self.service_slots)
         self.timing = [False] * len(self.timer_slots)
         self.answers = plan.logic(aircraft.d)
         self.rectifier_slots = [slot[f"bus.{r.input}.alive"] for r in electrical.rectifiers]
+
+    def _drawing(self) -> list[tuple[int, str, float]]:
+        """All that draws power while it is on: its slot, its bus, its watts."""
+        airframe = self.airframe
+        found = [
+            (slot, each.bus, each.watts) for slot, each in zip(self.load_slots, airframe.electrical.loads, strict=True)
+        ]
+        for slot, pump in zip(self.pump_slots, airframe.hydraulics.pumps, strict=True):
+            if pump.bus is not None:
+                found.append((slot, pump.bus, pump.watts or 0.0))
+        fuel_pumps = zip(self.fuel_pump_slots, airframe.fuel.pumps, strict=True)
+        return found + [(slot, pump.bus, pump.watts) for slot, pump in fuel_pumps]
 
     # ---- events ------------------------------------------------------------------------------------------
 
@@ -168,16 +189,15 @@ class Settler:
                 self.aircraft.calendar.add(self.aircraft.tick + ticks(delay), Priority.CONTACTOR, number)
 
     def _systems(self, answers: Answers) -> None:
-        d, airframe = self.aircraft.d, self.airframe
-        for n, load in enumerate(airframe.electrical.loads):
-            d[self.load_slots[n]] = answers.loads[n] and not self.faults.has("load_failed", load.id)
-        buses = self.feeding.alive_slots
-        for n, pump in enumerate(airframe.hydraulics.pumps):
-            sticks = self.faults.has("hydraulic_pump_runs", pump.id)
-            powered = pump.bus is None or d[buses[pump.bus]] is True
-            d[self.pump_slots[n]] = answers.pumps[n] or (sticks and powered)
-        for n, fuel_pump in enumerate(airframe.fuel.pumps):
-            d[self.fuel_pump_slots[n]] = answers.fuel_pumps[n] and not self.faults.has("fuel_pump_failed", fuel_pump.id)
+        d = self.aircraft.d
+        for slot, on in zip(self.load_slots, answers.loads, strict=True):
+            d[slot] = on
+        for slot, on in zip(self.pump_slots, answers.pumps, strict=True):
+            d[slot] = on
+        for slot, on in zip(self.fuel_pump_slots, answers.fuel_pumps, strict=True):
+            d[slot] = on
+        if self.faults.active:
+            self._fail_systems()
         for slot, alive, name in self.loop_slots:
             d[slot] = d[alive] is True and not self.faults.has("loop_open", name)
         for slot, fired in zip(self.bottle_slots, answers.bottles, strict=True):
@@ -192,6 +212,17 @@ class Settler:
             self.timing[n] = on
         for slot, sets, resets in zip(self.latch_slots, answers.latch_sets, answers.latch_resets, strict=True):
             d[slot] = (sets or d[slot] is True) and not resets
+
+    def _fail_systems(self) -> None:
+        """What faults make of loads and pumps."""
+        d, airframe = self.aircraft.d, self.airframe
+        for slot, load in zip(self.load_slots, airframe.electrical.loads, strict=True):
+            d[slot] = d[slot] and not self.faults.has("load_failed", load.id)
+        for slot, pump in zip(self.pump_slots, airframe.hydraulics.pumps, strict=True):
+            powered = pump.bus is None or d[self.feeding.alive_slots[pump.bus]] is True
+            d[slot] = d[slot] or (powered and self.faults.has("hydraulic_pump_runs", pump.id))
+        for slot, fuel_pump in zip(self.fuel_pump_slots, airframe.fuel.pumps, strict=True):
+            d[slot] = d[slot] and not self.faults.has("fuel_pump_failed", fuel_pump.id)
 
     def _surfaces(self) -> None:
         d, x = self.aircraft.d, self.aircraft.x
@@ -215,7 +246,7 @@ class Settler:
     def _conditions(self, answers: Answers) -> Conditions:
         d, electrical = self.aircraft.d, self.airframe.electrical
         roots = self.feeding.roots()
-        watts = self._watts(answers, roots)
+        watts = self._watts(roots)
         rectifier_root = [roots[self.feeding.ac_number[r.input]] for r in electrical.rectifiers]
         rectifier_alive = tuple(
             d[slot] is True and root >= 0 and not self.faults.has("rectifier_failed", r.id)
@@ -244,21 +275,15 @@ class Settler:
             any_fuel=any(engine.get("fuel") for engine in self.engines),
         )
 
-    def _watts(self, answers: Answers, roots: list[int]) -> dict[str, float]:
+    def _watts(self, roots: list[int]) -> dict[str, float]:
         d, electrical = self.aircraft.d, self.airframe.electrical
         watts = dict.fromkeys((bus.id for bus in electrical.buses), 0.0)
-        for load, slot in zip(electrical.loads, self.load_slots, strict=True):
+        for slot, bus, taken in self.drawing:
             if d[slot]:
-                watts[load.bus] += load.watts
-        for pump, slot in zip(self.airframe.hydraulics.pumps, self.pump_slots, strict=True):
-            if d[slot] and pump.bus is not None:
-                watts[pump.bus] += pump.watts or 0.0
+                watts[bus] += taken
         for logic in self.engines:
             if (motor := logic.engine.motor) is not None:
                 watts[motor.bus] += motor.watts * (logic.motor_target / 100) ** 3
-        for fuel_pump, slot in zip(self.airframe.fuel.pumps, self.fuel_pump_slots, strict=True):
-            if d[slot]:
-                watts[fuel_pump.bus] += fuel_pump.watts
         for n, inverter in enumerate(electrical.inverters, len(electrical.ground_supplies)):
             taken = sum(watts[bus.id] for index, bus in enumerate(self.plan.ac) if roots[index] == n)
             watts[inverter.input] += taken / inverter.efficiency
@@ -271,11 +296,8 @@ class Settler:
         pressed = {pump.system for pump, slot in pumps if d[slot]}
         targets = [s.nominal_psi if s.id in pressed else 0.0 for s in airframe.hydraulics.systems]
         targets += [self._angle_rate(n) for n in range(len(self.surface_slots))]
-        for feed in airframe.fuel.feeds:
-            fuel_pumps = zip(airframe.fuel.pumps, self.fuel_pump_slots, strict=True)
-            reach = (feed.id, *feed.also_from)
-            running = [pump.psi for pump, slot in fuel_pumps if pump.feed in reach and d[slot]]
-            targets.append(max([feed.gravity_psi, *running]))
+        for feed, pumps_on in zip(airframe.fuel.feeds, self.feed_pumps, strict=True):
+            targets.append(max((psi for slot, psi in pumps_on if d[slot]), default=feed.gravity_psi))
         return targets + self._duct_targets(answers)
 
     def _duct_targets(self, answers: Answers) -> list[float]:

@@ -4,7 +4,12 @@
 answers its own current; the speed of a governed engine) come with their own slope per second, never above 0, and take
 exponential steps of second order (ETD2RK), which are exact for a straight line and so may be of any length.
 
-The three formulas are written out for each set of figures as generated functions: half the time of loops over lists.
+A step follows one formula from its start: `advance` with the rates there and with their `bends`, by how much each rate
+changes per second. It is taken twice: with the bends of the step before (0 after a switch), which is the rough one,
+and with those found from the rates at the rough end. Their difference is the error; the same formula at any moment
+between gives the figures there.
+
+The formulas are written out for each set of figures as generated functions: half the time of loops over lists.
 """
 
 from __future__ import annotations
@@ -14,19 +19,12 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
-Advance = Callable[[list[float], list[float], list[float], float], list[float]]
-Correct = Callable[[list[float], list[float], list[float], list[float], list[float], float], list[float]]
+Advance = Callable[[list[float], list[float], list[float], list[float], float], list[float]]
+Bends = Callable[[list[float], list[float], list[float], list[float], float], list[float]]
 Error = Callable[[list[float], list[float]], float]
-
-
-def phi_1(z: float) -> float:
-    """(e^z - 1) / z, 1 at 0."""
-    return math.expm1(z) / z if z < -1e-8 or z > 1e-8 else 1.0
-
-
-def phi_2(z: float) -> float:
-    """(e^z - 1 - z) / z^2, 1/2 at 0."""
-    return (math.expm1(z) - z) / (z * z) if z < -1e-4 or z > 1e-4 else 0.5 + z / 6
+KEPT_AT_MOST = 5000
+NEARLY_STRAIGHT = 1e-4
+"""Slope times step below which (e^z - 1) / z and (e^z - 1 - z) / z^2 are taken as 1 + z/2 and (1 + z/3) / 2."""
 
 
 @dataclass(frozen=True)
@@ -46,68 +44,85 @@ class Steps:
 
     def __init__(self, layout: Layout) -> None:
         self.layout = layout
-        self._advance, self._correct, self.error = _written_out(layout)
+        self.straight = [0.0] * len(layout.lags)
+        self._advance, self._bends, self.error = _written_out(layout)
         self._kept: dict[int, list[float]] = {}
 
     def _lagged(self, ticks: int) -> list[float]:
         """For every lagging figure what share of its way it goes in so many ticks."""
         lagged = self._kept.get(ticks)
         if lagged is None:
+            if len(self._kept) >= KEPT_AT_MOST:
+                self._kept.clear()
             lagged = self._kept[ticks] = [1 - math.exp(-ticks / 100 / lag) for lag in self.layout.lags if lag]
         return lagged
 
-    def advance(self, x: list[float], rates: list[float], ticks: int) -> list[float]:
-        """The figures after some ticks at these rates (the slopes of the stiff ones follow behind)."""
-        return self._advance(x, rates, self._lagged(ticks), ticks / 100)
+    def advance(self, x: list[float], rates: list[float], bends: list[float], ticks: int) -> list[float]:
+        """The figures after some ticks at these rates (the slopes of the stiff ones follow behind) and bends."""
+        return self._advance(x, rates, bends, self._lagged(ticks), ticks / 100)
 
-    def correct(
+    def bends(
         self, x: list[float], rough: list[float], start: list[float], end: list[float], ticks: int
     ) -> list[float]:
-        """A better estimate from the rates at both ends of the step."""
-        return self._correct(x, rough, start, end, self._lagged(ticks), ticks / 100)
+        """By how much each rate (of a stiff figure what its slope leaves of it) changed per second over a step."""
+        return self._bends(x, rough, start, end, ticks / 100)
 
 
 @lru_cache(maxsize=32)
-def _written_out(layout: Layout) -> tuple[Advance, Correct, Error]:
-    space: dict[str, object] = {"phi_1": phi_1, "phi_2": phi_2}
+def _written_out(layout: Layout) -> tuple[Advance, Bends, Error]:
+    space: dict[str, object] = {"expm1": math.expm1}
     exec(compile(source_of(layout), "<steps>", "exec"), space)  # noqa: S102 - our own text, numbers only
-    return space["advance"], space["correct"], space["error"]  # type: ignore[return-value]
+    return tuple(space[name] for name in ("advance", "bends", "error"))  # type: ignore[return-value]
 
 
 def source_of(layout: Layout) -> str:
-    """The text of the three functions, printable for debugging."""
+    """The text of the functions, printable for debugging."""
     figures = range(len(layout.lags))
     lagging = [n for n in figures if layout.lags[n]]
-    rates = [*(f"{n}" for n in figures), *(f"s{n}" for n in layout.stiff)]
+    names = [f"{n}" for n in figures]
+    rates = [*names, *(f"s{n}" for n in layout.stiff)]
 
     def unpack(name: str, parts: list[str], prefix: str) -> str:
         return f"    {''.join(f'{prefix}{part}, ' for part in parts)}= {name}" if parts else "    pass"
 
-    def bounded(n: int) -> list[str]:
+    lines = [
+        "def advance(x, rates, bends, share, s):",
+        unpack("x", names, "x"),
+        unpack("rates", rates, "r"),
+        unpack("bends", names, "b"),
+        unpack("share", [f"{n}" for n in lagging], "g"),
+        "    h = s / 2",
+    ]
+    for n in figures:
+        if n in layout.stiff:
+            lines += [
+                f"    if r{n} or b{n}:",
+                f"        z = rs{n} * s",
+                f"        if z < {-NEARLY_STRAIGHT!r}:",
+                "            p = expm1(z)",
+                f"            y{n} = x{n} + (r{n} * p + b{n} * (p - z) / rs{n}) / rs{n}",
+                "        else:",
+                f"            y{n} = x{n} + (r{n} * (1 + z / 2) + b{n} * h * (1 + z / 3)) * s",
+                f"    else: y{n} = x{n}",
+            ]
+        elif layout.lags[n]:
+            lines.append(f"    y{n} = x{n} + (r{n} + b{n} * h - x{n}) * g{n}")
+        else:
+            lines.append(f"    y{n} = x{n} + (r{n} + b{n} * h) * s")
         if n in layout.shares:
-            return [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
-        return [f"    if y{n} < 0: y{n} = 0.0"] if n in layout.not_negative else []
-
-    names = [f"{n}" for n in figures]
-    back = f"    return [{', '.join(f'y{n}' for n in figures)}]"
-    shares = unpack("share", [f"{n}" for n in lagging], "g")
-    lines = ["def advance(x, rates, share, s):", unpack("x", names, "x"), unpack("rates", rates, "r"), shares]
-    for n in figures:
-        if n in layout.stiff:
-            lines.append(f"    y{n} = x{n} + r{n} * s * phi_1(rs{n} * s) if r{n} else x{n}")
-        else:
-            lines.append(f"    y{n} = x{n} + {f'(r{n} - x{n}) * g{n}' if layout.lags[n] else f'r{n} * s'}")
-        lines += bounded(n)
-    lines += [back, "def correct(x, rough, start, end, share, s):", unpack("x", names, "x"), shares]
-    lines += [unpack("rough", names, "y"), unpack("start", rates, "r"), unpack("end", rates, "e")]
-    for n in figures:
-        if n in layout.stiff:
-            lines.append(f"    bend = e{n} - r{n} - rs{n} * (y{n} - x{n})")
-            lines.append(f"    if bend: y{n} += bend * s * phi_2(rs{n} * s)")
-        else:
-            mean = f"(r{n} + e{n}) / 2"
-            lines.append(f"    y{n} = x{n} + {f'({mean} - x{n}) * g{n}' if layout.lags[n] else f'{mean} * s'}")
-        lines += bounded(n)
+            lines += [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
+        elif n in layout.not_negative:
+            lines.append(f"    if y{n} < 0: y{n} = 0.0")
+    lines += [f"    return [{', '.join(f'y{n}' for n in figures)}]", "def bends(x, rough, start, end, s):"]
+    lines += [unpack("start", rates, "r"), unpack("end", rates, "e")]
+    bent = [
+        f"(e{n} - r{n} - rs{n} * (rough[{n}] - x[{n}])) / s" if n in layout.stiff else f"(e{n} - r{n}) / s"
+        for n in figures
+    ]
     worst = [f"abs(rough[{n}] - fine[{n}]) / {tolerance!r}" for n, tolerance in layout.tolerances]
-    lines += [back, "def error(rough, fine):", f"    return max({', '.join([*worst, '0.0', '0.0'])})"]
+    lines += [
+        f"    return [{', '.join(bent)}]",
+        "def error(rough, fine):",
+        f"    return max({', '.join([*worst, '0.0', '0.0'])})",
+    ]
     return "\n".join([*lines, ""])

@@ -16,7 +16,6 @@ GOVERNOR_BAND_PERCENT = 5.0
 LEAST_FUEL = 0.12
 OIL_FULL_AT_PERCENT = 80.0
 AIR_AT_REST = 0.1
-STIFFNESS_REACH = 0.02
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,20 +33,23 @@ class Turbine:
         wanted = (governed + 1 - speed) / GOVERNOR_BAND_PERCENT
         return 1.0 if wanted > 1 else wanted if wanted > LEAST_FUEL else LEAST_FUEL
 
-    def acceleration(self, speed: float, push: float, burning: float, governed: float) -> float:
-        """Percent per second; `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung."""
-        spool, gained = self.spool, push
-        if burning and speed > spool.burn_from_percent:
-            share = 1.0 if self.even else (speed - spool.burn_from_percent) / (100 - spool.burn_from_percent)
-            gained += spool.burn * share * self.governor(speed, governed) * burning
-        lost = spool.drag_linear * speed + spool.drag_square * speed * speed + (spool.drag_rest if speed > 0 else 0.0)
-        return gained - lost if speed > 0 or gained > spool.drag_rest else 0.0
+    def acceleration(self, speed: float, push: float, burning: float, governed: float) -> tuple[float, float]:
+        """Percent per second, and how it changes with speed per second, strongly negative where the governor holds it.
 
-    def stiffness(self, speed: float, push: float, burning: float, governed: float) -> float:
-        """How the acceleration changes with speed, per second; strongly negative where the governor holds it."""
-        low, high = max(0.0, speed - STIFFNESS_REACH), speed + STIFFNESS_REACH
-        change = self.acceleration(high, push, burning, governed) - self.acceleration(low, push, burning, governed)
-        return min(0.0, change / (high - low))
+        `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung.
+        """
+        spool, gained, slope = self.spool, push, 0.0
+        if burning and speed > spool.burn_from_percent:
+            reach = 100 - spool.burn_from_percent
+            share, steeper = (1.0, 0.0) if self.even else ((speed - spool.burn_from_percent) / reach, 1 / reach)
+            let, power = self.governor(speed, governed), spool.burn * burning
+            gained += power * share * let
+            slope = power * (steeper * let - (share / GOVERNOR_BAND_PERCENT if LEAST_FUEL < let < 1 else 0.0))
+        if speed <= 0:
+            return (gained if gained > spool.drag_rest else 0.0), 0.0
+        slope -= spool.drag_linear + 2 * spool.drag_square * speed
+        lost = spool.drag_linear * speed + spool.drag_square * speed * speed + spool.drag_rest
+        return gained - lost, min(0.0, slope)
 
     def fuel(self, speed: float, governed: float) -> float:
         """Fuel that burns, as a share of what it takes at full speed."""

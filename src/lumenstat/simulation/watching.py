@@ -14,7 +14,7 @@ from typing import Any
 
 from lumenstat.documents.expressions import parse
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.plan import Plan, ticks
+from lumenstat.simulation.plan import Discrete, Plan, ticks
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,9 @@ class Watch:
     def __init__(self, aircraft: Aircraft, texts: Sequence[str]) -> None:
         self.aircraft = aircraft
         trackers: list[_Tracker] = []
-        self._look, self._remember = _compile(aircraft.plan, texts, trackers)
+        self._standing, self._figures, self._remember = _compile(aircraft.plan, texts, trackers)
+        self._stands: list[Discrete] = []
+        self._stand: tuple[bool, ...] = ()
         count = self._count = len(trackers)
         self._memory = _Memory([None] * count, [None] * count, [None] * count)
         self._held = [(n, t.after) for n, t in enumerate(trackers) if t.kind == "held"]
@@ -110,14 +112,36 @@ class Watch:
         for line, flips in zip(self.timelines, kept.flips, strict=True):
             line.flips[:] = flips
 
+    def saw_as(self, kept: WatchKept, ticks_apart: int) -> bool:
+        """Whether the same is true as was then, and has been for as long give or take so many ticks."""
+        if self.flags != kept.flags:
+            return False
+        pairs = zip(self._memory.ticks, kept.memory.ticks, strict=True)
+        return all(a == b or (a is not None and b is not None and abs(a - b) <= ticks_apart) for a, b in pairs)
+
     def now(self) -> tuple[bool, ...]:
         """The value of every expression at the aircraft's present tick."""
         return self.flags[self._count :]
 
     def peek(self, tick: int, a: list[float]) -> tuple[bool, ...]:
         """Their values at a tick between steps, remembering nothing."""
-        flags: tuple[bool, ...] = self._look(self.aircraft.d, a, tick, self._memory)[0]
-        return flags[self._count :]
+        return self._peek(tick, a)[self._count :]
+
+    def differs(self, tick: int, a: list[float]) -> bool:
+        """Whether any of them, or what a `held` or `since` in one of them waits for, is another at a tick between
+        steps than it is now."""
+        return self._peek(tick, a) != self.flags
+
+    def _peek(self, tick: int, a: list[float]) -> tuple[bool, ...]:
+        return self._look(tick, a)[0]
+
+    def _look(self, tick: int, a: list[float]) -> tuple[tuple[bool, ...], tuple[Any, ...]]:
+        """Flags, and the trackers' inner values. What depends on no figure is kept while nothing switches."""
+        d = self.aircraft.d
+        if d != self._stands:
+            self._stands, self._stand = list(d), self._standing(d)
+        found: tuple[tuple[bool, ...], tuple[Any, ...]] = self._figures(d, a, tick, self._memory, self._stand)
+        return found
 
     def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
         """Look at the step's end and wherever a `held` runs out in it; find each flip."""
@@ -133,23 +157,22 @@ class Watch:
         """Look at the present state, unless it is the step's end that was just looked at."""
         seen, self._seen = self._seen, None
         if seen is not self.aircraft.a:
-            self._note(tick, *self._look(self.aircraft.d, self.aircraft.a, tick, self._memory))
+            self._note(tick, *self._look(tick, self.aircraft.a))
 
     def _to(self, low: int, high: int, sample: Callable[[int], list[float]]) -> None:
-        d, look = self.aircraft.d, self._look
         while True:
-            flags, inners = look(d, sample(high), high, self._memory)
+            flags, inners = self._look(high, sample(high))
             if flags == self.flags:
                 self._note(high, flags, inners)
                 return
             first = high
             while first - low > 1:
                 middle = (low + first) // 2
-                if look(d, sample(middle), middle, self._memory)[0] != self.flags:
+                if self._look(middle, sample(middle))[0] != self.flags:
                     first = middle
                 else:
                     low = middle
-            self._note(first, *look(d, sample(first), first, self._memory))
+            self._note(first, *self._look(first, sample(first)))
             if first == high:
                 return
             low = first
@@ -166,8 +189,9 @@ class Watch:
 
 def _compile(
     plan: Plan, texts: Sequence[str], trackers: list[_Tracker]
-) -> tuple[Callable[..., Any], Callable[..., None]]:
-    """Two generated functions: flags of trackers and expressions with the trackers' inner values, and remembering."""
+) -> tuple[Callable[..., tuple[bool, ...]], Callable[..., Any], Callable[..., None]]:
+    """Three generated functions: the expressions of which no figure and no time is asked; flags of trackers and of all
+    expressions, given those, with the trackers' inner values; and remembering."""
     body: list[str] = []
 
     def timed(kind: str, code: str, seconds: float, nullable: bool) -> str:
@@ -178,17 +202,26 @@ def _compile(
         return f"v{n}"
 
     emitter = plan.emitter(timed)
-    outer = [emitter.truth(parse(text)) for text in texts]
+    outer, standing = [], []
+    for text in texts:
+        before = len(trackers)
+        code = emitter.truth(parse(text))
+        if len(trackers) == before and "a[" not in code:
+            standing.append(code)
+            code = f"s{len(standing) - 1}"
+        outer.append(code)
     flags = [f"i{n}" if t.kind in ("held", "since") else "False" for n, t in enumerate(trackers)]
     inners = "".join(f"i{n}, " for n in range(len(trackers)))
     joined = "".join(f"{each}, " for each in [*flags, *outer])
     look = [
-        "def look(d, a, tick, M):",
+        "def look(d, a, tick, M, S_):",
         "    K, F = M.ticks, M.figures",
+        *([f"    {''.join(f's{n}, ' for n in range(len(standing)))}= S_"] if standing else []),
         *body,
         f"    return ({joined}), ({inners})",
         "",
     ]
+    stands = f"def stands(d):\n    return ({''.join(f'{each}, ' for each in standing)})\n"
     remember = ["def remember(inners, tick, M):", "    K, F, L = M.ticks, M.figures, M.slopes"]
     if trackers:
         remember.append(f"    {inners}= inners")
@@ -196,7 +229,7 @@ def _compile(
         remember.extend(f"    {line}" for line in _noting(n, tracker))
     found: Callable[..., Any] = plan.function("\n".join(look), "look")
     noted: Callable[..., None] = plan.function("\n".join([*remember, ""]), "remember")
-    return found, noted
+    return plan.function(stands, "stands"), found, noted
 
 
 def _value(n: int, tracker: _Tracker) -> Sequence[str]:

@@ -69,7 +69,7 @@ def publish_draft(draft_id: str) -> str:
 
 
 def draft_file(draft_id: str, name: str) -> str:
-    """A draft as files: `exercise.yaml`, `checklist-1.yaml`, `bundle.json`, `card.pdf`."""
+    """A draft as files and to print: `exercise.yaml`, `checklist-1.yaml`, `bundle.json`, `card`, `card.pdf`."""
     return f"/drafts/{draft_id}/{name}"
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from dataclasses import dataclass
+from itertools import pairwise
 
 from lumenstat.documents.airframe import Battery
 
@@ -38,11 +39,15 @@ EMPTY_BELOW = 0.005
 
 @dataclass(frozen=True, slots=True)
 class BatteryModel:
-    """A battery at one temperature. Ohms, volts, ampere-hours, seconds."""
+    """A battery at one temperature. Ohms, volts, ampere-hours, seconds.
+
+    `lines` are the open-circuit volts between the inner `knots` of the curve: volts at no charge, volts per charge.
+    """
 
     cells: int
     curve: tuple[tuple[float, float], ...]
     knots: tuple[float, ...]
+    lines: tuple[tuple[float, float], ...]
     capacity_ah: float
     r0_ohm: float
     r1_ohm: float
@@ -59,7 +64,8 @@ class BatteryModel:
         return BatteryModel(
             cells=battery.cells,
             curve=curve,
-            knots=tuple(charge for charge, _ in curve),
+            knots=tuple(charge for charge, _ in curve[1:-1]),
+            lines=tuple(_line(battery.cells, *ends) for ends in pairwise(curve)),
             capacity_ah=battery.capacity_ah,
             r0_ohm=battery.resistance_mohm / 1000 * cold,
             r1_ohm=battery.polarisation_mohm / 1000 * cold,
@@ -71,9 +77,8 @@ class BatteryModel:
 
     def open_circuit_volts(self, charge: float) -> float:
         """Volts at rest, settled, with nothing connected."""
-        index = min(max(bisect_right(self.knots, charge), 1), len(self.knots) - 1)
-        (c0, v0), (c1, v1) = self.curve[index - 1], self.curve[index]
-        return self.cells * (v0 + (v1 - v0) * (charge - c0) / (c1 - c0))
+        at_nothing, per_charge = self.lines[bisect_right(self.knots, charge)]
+        return at_nothing + per_charge * charge
 
     def polarisation_ohm(self, charge: float, charging: bool) -> float:
         """R1: small while giving current, and growing steeply with charge while taking it."""
@@ -98,3 +103,8 @@ class BatteryModel:
         if self.peukert > 1 and drawn > rated:
             drawn *= (drawn / rated) ** (self.peukert - 1)
         return -drawn * min(1.0, max(0.0, charge) / EMPTY_BELOW) / (3600 * self.capacity_ah)
+
+
+def _line(cells: int, begin: tuple[float, float], end: tuple[float, float]) -> tuple[float, float]:
+    per_charge = cells * (end[1] - begin[1]) / (end[0] - begin[0])
+    return cells * begin[1] - per_charge * begin[0], per_charge

@@ -10,8 +10,9 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
-from lumenstat.simulation.electrical.kernel import Shape, kernel
+from lumenstat.simulation.electrical.kernel import Shape, kernel, settled_below
 from lumenstat.simulation.electrical.network import (
     BLEED_SIEMENS,
     ROUNDS_TOGETHER,
@@ -33,6 +34,12 @@ class _Case:
     inverse: list[list[float]]
     figures: tuple[float, ...]
     answers: list[float]
+
+
+@lru_cache(maxsize=16)
+def network_of(branches: tuple[Branch, ...], floor: tuple[float, ...], with_emf: int) -> Network:
+    """The network of these branches, shared by all that fly with them, and with it what it has kept."""
+    return Network(branches, floor, with_emf)
 
 
 class Network:
@@ -129,7 +136,8 @@ class Network:
                 if branch.b >= 0:
                     pushed[branch.b] += current
         inverse = invert(matrix)
-        figures = [each for row in inverse for each in row] + pushed + list(watts) + slopes + fixed
+        figures = [settled_below(inverse, watts, self.floor), *(each for row in inverse for each in row)]
+        figures += pushed + list(watts) + slopes + fixed
         for n in self._bounded:
             figures += self._allowed(n, modes[n]) if present[n] else (0.0, -math.inf, math.inf)
         answers = [b.siemens * (1 - b.siemens * inverse[b.b][b.b]) if b.a < 0 else 0.0 for b in self.branches]

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 SETTLED_VOLTS = 1e-5
+COARSEST_VOLTS = 1e-2
 ROUNDS = 14
 LOST_VOLTS = 1e3
 
@@ -31,12 +32,13 @@ class Shape:
 
 
 def case_names(shape: Shape) -> list[str]:
-    """What a case holds, in order: the inverse `m`, amps pushed `p`, load watts `w`, and for each branch ...
+    """What a case holds, in order: the change of volts `t` below which it is settled, the inverse `m`, amps pushed `p`,
+    load watts `w`, and for each branch ...
 
     ... its slope on the line `s` (0 off it) and its fixed current `c`; for bounded ones slope `g` and allowed `l`, `h`.
     """
     nodes, branches = range(len(shape.floor)), range(len(shape.ends))
-    names = [f"m{i}_{j}" for i in nodes for j in nodes]
+    names = ["t", *(f"m{i}_{j}" for i in nodes for j in nodes)]
     names += [f"p{i}" for i in nodes] + [f"w{i}" for i in nodes]
     names += [f"s{k}" for k in branches] + [f"c{k}" for k in branches]
     return names + [f"{what}{k}" for k in shape.bounded for what in "glh"]
@@ -70,7 +72,7 @@ def kernel_source(shape: Shape) -> str:
     lines.append(f"        change = max({', '.join(f'abs(n{i} - v{i})' for i in nodes)}, 0.0)")
     lines += [f"        v{i} = n{i}" for i in nodes]
     lines += [
-        f"        if change < {SETTLED_VOLTS!r}:",
+        "        if change < t:",
         "            break",
         f"        if not change < {LOST_VOLTS!r}:",
         "            return None",
@@ -82,6 +84,19 @@ def kernel_source(shape: Shape) -> str:
         lines += [f"    if not l{k} <= g{k} * ({_across(shape, k)}) <= h{k}:", "        return volts, None"]
     amps = [f"s{k} * ({_across(shape, k)}) + c{k}" for k in range(len(shape.ends))]
     return "\n".join([*lines, f"    return volts, [{', '.join(amps)}]", ""])
+
+
+def settled_below(inverse: Sequence[Sequence[float]], watts: Sequence[float], floor: Sequence[float]) -> float:
+    """The change of volts in a round after which the volts are within `SETTLED_VOLTS` of where they tend.
+
+    What is left shrinks each round by the factor with which loads answer volts, at most 2 P / floor^2 through the
+    inverse (rows of which are positive); so after a change c it is at most c * factor / (1 - factor).
+    """
+    answer = [2 * w / (f * f) for w, f in zip(watts, floor, strict=True)]
+    factor = max((sum(m * a for m, a in zip(row, answer, strict=True)) for row in inverse), default=0.0)
+    if factor >= 0.5:
+        return SETTLED_VOLTS
+    return min(COARSEST_VOLTS, SETTLED_VOLTS * (1 - factor) / factor) if factor else COARSEST_VOLTS
 
 
 def _across(shape: Shape, k: int) -> str:

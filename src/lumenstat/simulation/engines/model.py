@@ -95,11 +95,8 @@ class EngineModel:
             rates = [0.0, (self.celsius - celsius) * per_second]
             slope = 0.0
         else:
-            rates = [
-                turbine.acceleration(speed, push, now.burning, now.governed),
-                (turbine.exhaust_target(speed, self.flow(block, now)) - celsius) * per_second,
-            ]
-            slope = turbine.stiffness(speed, push, now.burning, now.governed)
+            gain, slope = turbine.acceleration(speed, push, now.burning, now.governed)
+            rates = [gain, (turbine.exhaust_target(speed, self.flow(block, now)) - celsius) * per_second]
         oil = turbine.oil_target(speed) if now.oiled else 0.0
         return [*rates, oil, output, now.pool_target, now.heat_target], [slope, -per_second]
 

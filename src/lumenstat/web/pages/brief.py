@@ -88,7 +88,7 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
             summary=airframe.summary,
             cautions=airframe.cautions,
             start=tuple(_start_lines(bundle)),
-            papers=exercise.papers,
+            papers=exercise.handed_out,
             sections=tuple(_sections(bundle)),
             trainees=tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees)),
             pass_mark=exercise.pass_mark,
@@ -111,6 +111,7 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
     lines = [
         StartLine(name="Outside", value=f"{start.outside_celsius:g} °C"),
         StartLine(name="Unpowered for", value=f"{start.hours_unpowered:g} h"),
+        StartLine(name="First flight of the day", value="yes" if start.first_flight_of_day else "no"),
     ]
     for battery in airframe.electrical.batteries:
         lines.append(StartLine(name=battery.name, value=f"{start.battery_charge[battery.id] * 100:.0f} % charged"))
@@ -120,6 +121,8 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
             lines.append(StartLine(name=f"{supply.name} brings", value=carts))
     for name, position in start.controls.items():
         lines.append(StartLine(name=airframe.controls[name].name, value=f"left at {position}"))
+    for known in start.out_of_service:
+        lines.append(StartLine(name="Out of service", value=known.says))
     for fault in bundle.exercise.faults:
         when = f"at {fault.at:g} s" if fault.at is not None else f"when {fault.when}" if fault.when else "by hand"
         lines.append(StartLine(name="Fault", value=f"{fault.kind.replace('_', ' ')}, {fault.target}, {when}"))

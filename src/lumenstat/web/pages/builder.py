@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Form, Request, Response
@@ -16,7 +17,7 @@ from lumenstat.drafting.draft import Draft, Read, read_draft
 from lumenstat.drafting.edits import append_section
 from lumenstat.errors import DocumentError, EditRefused, LumenstatError, RecordError
 from lumenstat.proving.proof import Consequence, Proof
-from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, redo, undo
+from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, proven_before, redo, undo
 from lumenstat.records.exercises import keep_version, store_bundle
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
@@ -103,7 +104,10 @@ def change_it(
         edited = edit(draft, read_draft(draft).airframe, verb, _args(args))
         if edited.draft != draft:
             content, title = edited.draft.to_json(), title_of(edited.draft)
-            database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, edited.says))
+            digest = read_draft(edited.draft).digest
+            database.write(
+                lambda session: change(session, draft_id, edition, viewer.name, title, content, edited.says, digest)
+            )
         return _parts(request, viewer, draft_id, edited.selected if edited.selected is not None else item)
     except Overtaken as error:
         theirs = _parts_content(request, viewer, draft_id, item)
@@ -117,7 +121,8 @@ def change_it(
 @router.get("/drafts/{draft_id}/start-state")
 def start_state(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
     """How the aircraft stands on the deck that is picked from: after an item as the model flew it, or at the start."""
-    _, _, read, proof, _ = _read(request, draft_id)
+    at = _standing(request, draft_id)
+    read, proof = at.read, at.proven
     flown = next((each for each in proof.items if each.item == item), None) if proof else None
     if flown is not None and read.bundle is not None:
         moment = request.app.state.replays.perfect_moment(read.bundle, round(flown.ends * 100))
@@ -161,7 +166,8 @@ def take_flight(
     draft = append_section(draft, "By doing", found)
     content, title = draft.to_json(), title_of(draft)
     says = f"made {len(found)} items of a flight"
-    database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, says))
+    digest = read_draft(draft).digest
+    database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, says, digest))
     return RedirectResponse(urls.builder(draft_id), 303)
 
 
@@ -169,20 +175,18 @@ def take_flight(
 def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """Let trainees see it: only what is proven as it stands. Raises RecordError otherwise."""
     database = request.app.state.database
-    _, _, read, proof, _ = _read(request, draft_id)
-    bundle = _flyable(request, draft_id)
+    proof, bundle = _standing(request, draft_id).proven, _flyable(request, draft_id)
     if proof is None:
         raise RecordError("Prove the draft as it stands first; only what the model has flown is published.")
     if not proof.ok:
         raise RecordError("The proof has findings that stop it; mend them and prove it again.")
     database.write(lambda session: store_bundle(session, bundle))
     database.write(lambda session: note_published(session, draft_id, bundle.digest))
-    assert read.exercise is not None
-    return RedirectResponse(urls.brief(read.exercise.id), 303)
+    return RedirectResponse(urls.brief(bundle.exercise.id), 303)
 
 
 def _flyable(request: Request, draft_id: str) -> Bundle:
-    read = _read(request, draft_id)[2]
+    read = _standing(request, draft_id).read
     if read.bundle is None:
         first = next(problem for problem in read.problems if problem.stops)
         raise RecordError(f"The draft cannot be flown yet: {first.text}, line {first.line}: {first.says}.")
@@ -199,35 +203,53 @@ def _args(text: str) -> dict[str, Any]:
     return args
 
 
-def _read(request: Request, draft_id: str) -> tuple[Kept, Draft, Read, Proof | None, tuple[Consequence, ...]]:
-    """The draft, what it amounts to, and what has been proven of it as it stands."""
+@dataclass(frozen=True)
+class Standing:
+    """The draft, what it amounts to, and what was proven of it. `stale` is the first change since, if one came."""
+
+    kept: Kept
+    draft: Draft
+    read: Read
+    proof: Proof | None = None
+    consequences: tuple[Consequence, ...] = ()
+    stale: str = ""
+
+    @property
+    def proven(self) -> Proof | None:
+        """The proof of the draft exactly as it stands."""
+        return None if self.stale else self.proof
+
+
+def _standing(request: Request, draft_id: str) -> Standing:
     database = request.app.state.database
     kept: Kept = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
-    read = read_draft(draft)
-    if read.bundle is None:
-        return kept, draft, read, None, ()
-    digest = read.bundle.digest
-    stored = database.read(lambda session: proof_of(session, digest))
-    proof = Proof.model_validate_json(stored.proof) if stored else None
-    rows = json.loads(stored.consequences) if stored and stored.consequences else []
-    return kept, draft, read, proof, tuple(Consequence.model_validate(row) for row in rows)
+    read, stale = read_draft(draft), ""
+    stored = database.read(lambda session: proof_of(session, read.digest)) if read.digest else None
+    if stored is None and (before := database.read(lambda session: proven_before(session, draft_id))) is not None:
+        stored, stale = before
+    if stored is None:
+        return Standing(kept, draft, read)
+    rows = json.loads(stored.consequences) if stored.consequences else []
+    found = tuple(Consequence.model_validate(row) for row in rows)
+    return Standing(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale)
 
 
 def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
-    kept, draft, read, proof, consequences = _read(request, draft_id)
+    at = _standing(request, draft_id)
+    kept, draft, read = at.kept, at.draft, at.read
     desk = request.app.state.proofs
     job = desk.job(read.bundle.digest) if read.bundle else None
     doing = {} if job is None else {"doing": job.doing, "done": job.done, "of": job.of, "failed": job.failed}
     if job is not None and job.over.is_set():
         doing.pop("doing")
-    view = proof_view(draft, read, proof, consequences, doing)
+    view = proof_view(draft, read, at.proof, at.consequences, doing, at.stale)
     grave = {"stops": 0, "warns": 1, "notes": 2}
     worst: dict[str, str] = {}
     for finding in sorted(view.findings, key=lambda each: grave[each.severity]):
         if finding.item:
             worst.setdefault(finding.item, finding.severity)
-    sections = sections_of(draft, worst, effects_of(consequences))
+    sections = sections_of(draft, worst, effects_of(at.consequences))
     rows = [row for section in sections for row in section.rows]
     known = {row.id for row in rows} | {f"section:{s.id}" for s in sections} | {"exercise", "texts"}
     selected = item if item in known else rows[0].id if rows else "exercise"

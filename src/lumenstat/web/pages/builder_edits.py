@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -11,9 +12,10 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting import edits
 from lumenstat.drafting.draft import Draft
 from lumenstat.drafting.pointing import item_for
-from lumenstat.drafting.trees import find_item, text_of, tree_of, written
+from lumenstat.drafting.trees import find_item, text_of, tree_of, tree_to_read, written
 from lumenstat.errors import EditRefused
 from lumenstat.web.pages.builder_forms import figures_of_exercise
+from lumenstat.web.pages.builder_lists import fresh_line, value_in_list
 
 Args = Mapping[str, Any]
 
@@ -145,8 +147,12 @@ def _exercise(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
 
 
 def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
+    if name == "start.first_flight_of_day":
+        return text == "true"
     if text is None or not text.strip():
         return None
+    if re.search(r"\.\d+\.", name):
+        return value_in_list(name, text.strip())
     if name not in figures:
         return text.strip()
     try:
@@ -156,16 +162,14 @@ def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
     return int(number) if number.is_integer() else number
 
 
-def _fault(draft: Draft, _: Airframe | None, args: Args) -> Edited:
-    kind, target = str(args["kind"]), str(args["target"]).strip()
-    entry: dict[str, Any] = {"id": edits.slug(f"{kind}-{target}"), "kind": kind, "target": target}
-    when = str(args.get("when") or "").strip()
-    if when:
-        try:
-            entry["at"] = float(when)
-        except ValueError:
-            entry["when"] = when
-    return Edited(edits.append_to_exercise(draft, "faults", entry), f"added the fault {kind}")
+def _append(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
+    """Add a line to a list of the exercise, filled in so far that it can be read."""
+    if airframe is None:
+        raise EditRefused("the exercise names no airframe that there is; mend that first")
+    name = str(args["list"])
+    lines = edits.list_at(tree_to_read(draft.exercise), name)
+    taken = frozenset(str(line.get("id")) for line in lines if isinstance(line, Mapping))
+    return Edited(edits.append_to_exercise(draft, name, fresh_line(name, airframe, taken)), f"a line of {name}")
 
 
 def _drop(draft: Draft, _: Airframe | None, args: Args) -> Edited:
@@ -225,7 +229,7 @@ def _weigh(draft: Draft, _: Airframe | None, args: Args) -> Edited:
 
 VERBS: dict[str, Callable[[Draft, Airframe | None, Args], Edited]] = {
     "fields": _fields, "kind": _kind, "pick": _pick, "add": _add, "remove": _remove, "move": _move, "shift": _shift,
-    "new-section": _new_section, "section": _section, "exercise": _exercise, "fault": _fault, "drop": _drop,
+    "new-section": _new_section, "section": _section, "exercise": _exercise, "append": _append, "drop": _drop,
     "out-of-place": _out_of_place, "text": _text, "remedy": _remedy, "waive": _waive, "weigh": _weigh,
     "branch": _branch,
 }  # fmt: skip

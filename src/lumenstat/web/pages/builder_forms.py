@@ -6,7 +6,6 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Exercise
 from lumenstat.drafting.edits import OF_KIND
 from lumenstat.web.rendering import Context
 
@@ -133,6 +132,7 @@ def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Fie
         figure(content, "start.place.longitude_degrees", "Longitude", "°"),
         figure(content, "start.outside_celsius", "Outside", "°C"),
         figure(content, "start.hours_unpowered", "Unpowered for", "h"),
+        flag(content, "start.first_flight_of_day", "First flight of the day", usual=True),
         *batteries,
         *services,
         menu(content, "assist", "Help", assists, "examined"),
@@ -150,12 +150,6 @@ def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
     return frozenset(names | {f"start.battery_charge.{battery.id}" for battery in airframe.electrical.batteries})
 
 
-def fault_kinds() -> tuple[str, ...]:
-    """The kinds of fault an exercise can have."""
-    faults = Exercise.model_json_schema(by_alias=True)["$defs"]["Fault"]["properties"]["kind"]["enum"]
-    return tuple(faults)
-
-
 def words(content: Mapping[str, Any], name: str, label: str, *, wide: bool = False) -> Field:
     """A field of free text."""
     return Field(name=name, label=label, value=value_of(content, name), wide=wide)
@@ -164,6 +158,19 @@ def words(content: Mapping[str, Any], name: str, label: str, *, wide: bool = Fal
 def area(content: Mapping[str, Any], name: str, label: str) -> Field:
     """A field of longer text."""
     return Field(name=name, label=label, how="area", value=value_of(content, name), wide=True)
+
+
+def flag(content: Mapping[str, Any], name: str, label: str, *, usual: bool) -> Field:
+    """A field that is on or off; `usual` is what it is where nothing is written."""
+    value = value_of(content, name) or ("" if _written(content, name) or not usual else "true")
+    return Field(name=name, label=label, how="flag", value=value)
+
+
+def _written(content: Mapping[str, Any], name: str) -> bool:
+    here: Any = content
+    for part in name.split("."):
+        here = here.get(part) if isinstance(here, Mapping) else None
+    return here is not None
 
 
 def menu(content: Mapping[str, Any], name: str, label: str, options: tuple[tuple[str, str], ...], usual: str) -> Field:

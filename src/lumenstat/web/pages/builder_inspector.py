@@ -15,12 +15,12 @@ from lumenstat.web.pages.builder_forms import (
     Field,
     exercise_fields,
     expression,
-    fault_kinds,
     item_fields,
     section_fields,
     shared_fields,
     words,
 )
+from lumenstat.web.pages.builder_lists import ListForm, lists_of
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection
 from lumenstat.web.rendering import Context, clock
 
@@ -48,11 +48,10 @@ class Inspected(Context):
     may_branch: bool = False
     shared: tuple[Field, ...] = ()
     says: tuple[str, ...] = ()
-    faults: tuple[str, ...] = ()
     out_of_place: tuple[tuple[str, str], ...] = ()
     preview: tuple[tuple[str, str], ...] = ()
     texts: tuple[tuple[str, str, str], ...] = ()
-    fault_kinds: tuple[str, ...] = ()
+    lists: tuple[ListForm, ...] = ()
     controls: tuple[tuple[str, str], ...] = ()
 
 
@@ -122,25 +121,15 @@ def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
     content = tree_to_read(draft.exercise)
     airframe: Airframe | None = read.airframe
     start = content.get("start") or {}
-    faults = tuple(
-        f"{fault.get('kind')}, {fault.get('target')}, {_when(fault)}" for fault in content.get("faults") or ()
-    )
     return Inspected(
         what="exercise",
         heading="The exercise",
         own=exercise_fields(content, airframe) if airframe else (),
-        faults=faults,
         out_of_place=tuple((str(name), str(to)) for name, to in (start.get("controls") or {}).items()),
         preview=tuple(_preview(read, view)),
-        fault_kinds=fault_kinds(),
+        lists=tuple(lists_of(content, airframe)) if airframe else (),
         controls=tuple((c.id, c.name) for c in airframe.controls.values()) if airframe else (),
     )
-
-
-def _when(fault: Any) -> str:
-    if fault.get("at") is not None:
-        return f"at {fault['at']} s"
-    return f"when {fault['when']}" if fault.get("when") else "by the instructor"
 
 
 def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
@@ -156,5 +145,7 @@ def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
         seconds = full_alignment_seconds(unit, read.bundle.exercise.start)
         shown = "not here" if seconds is None else clock(seconds)
         lines.append((f"Full alignment here, {unit.name}", shown))
+    unknown = [("Time on battery, time to charge", "prove it to know")] if not view.proven else []
+    lines += view.standing or unknown
     lines.append(("Shortest time to ready", view.ready if view.proven else "prove it to know"))
     return lines

@@ -13,12 +13,15 @@ from lumenstat.drafting.draft import Draft, DraftProblem, Read
 from lumenstat.drafting.spreadsheet import UNMATCHED, suggestions
 from lumenstat.drafting.trees import tree_to_read
 from lumenstat.proving.proof import Consequence, Finding, Proof, Remedy
+from lumenstat.proving.report import standing_lines
 from lumenstat.web.pages.builder_forms import KIND_WORDS
 from lumenstat.web.rendering import Context, clock
 
 CHART_WIDTH, CHART_HEIGHT, CHART_LEFT = 392, 74, 8
 GANTT_LEFT, GANTT_WIDTH, GANTT_ROW = 118, 270, 18
 NAME_AT_MOST = 19
+TAGS = {"applies_when": "if", "one_of": "or", "not_before": "later", "floats_until": "any time"}
+"""What is written before an item in the script where something other than its place says when it is due."""
 
 
 class ScriptRow(Context):
@@ -34,6 +37,7 @@ class ScriptRow(Context):
     depth: int
     worst: str
     effect: str
+    tags: tuple[str, ...] = ()
 
 
 class ScriptSection(Context):
@@ -115,6 +119,8 @@ class ProofView(Context):
     path: tuple[str, ...]
     marks: tuple[Mark, ...]
     worst: tuple[Suggested, ...]
+    standing: tuple[tuple[str, str], ...]
+    stale: str
     publishable: bool
     proven: bool
 
@@ -140,6 +146,7 @@ def sections_of(draft: Draft, worst: Mapping[str, str], effects: Mapping[str, st
                         depth=depth,
                         worst=worst.get(name, ""),
                         effect=effects.get(name, ""),
+                        tags=tuple(word for key, word in TAGS.items() if item.get(key)),
                     )
                 )
             found.append(
@@ -188,7 +195,7 @@ def _of_problem(problem: DraftProblem, shown: Any) -> Shown:
     rule = RULES.get(problem.rule or "")
     severity = "stops" if problem.stops else "notes"
     where = "" if problem.item else f"{problem.text}, line {problem.line}: "
-    says = where + problem.says[:1].upper() + problem.says[1:] + "."
+    says = where + problem.says[:1].upper() + problem.says[1:] + ("" if problem.says.endswith("?") else ".")
     found: Shown = shown(
         problem.item,
         kind=problem.rule or "cannot be used",
@@ -238,13 +245,21 @@ def _meant(airframe: Airframe, item: str, challenge: str, response: str) -> Iter
 
 
 def proof_view(
-    draft: Draft, read: Read, proof: Proof | None, consequences: tuple[Consequence, ...], job: Mapping[str, Any]
+    draft: Draft,
+    read: Read,
+    proof: Proof | None,
+    consequences: tuple[Consequence, ...],
+    job: Mapping[str, Any],
+    stale: str = "",
 ) -> ProofView:
-    """The proof of the draft as it stands; `job` tells of one that is under way."""
-    findings = findings_of(draft, read, proof)
+    """The proof of the draft; `job` tells of one that is under way, `stale` of the change that overtook this one.
+
+    Of a stale proof the figures and the chart are shown, not its findings: what they say may be mended already.
+    """
+    findings = findings_of(draft, read, None if stale else proof)
     rows = [row for section in sections_of(draft, {}, {}) for row in section.rows]
     never = {f.item for f in findings if f.severity == "stops"}
-    state = "under way" if job.get("doing") else "proven" if proof else "unproven"
+    state = "under way" if job.get("doing") else "stale" if stale else "proven" if proof else "unproven"
     lowest = min(proof.lowest, key=lambda each: each.volts, default=None) if proof else None
     stops = sum(finding.severity == "stops" for finding in findings)
     bars, height, ticks = _gantt(read, proof)
@@ -267,8 +282,10 @@ def proof_view(
         path=proof.critical_path if proof else (),
         marks=tuple(_marks(rows, consequences)),
         worst=tuple(_suggested(rows, read, consequences)),
-        publishable=proof is not None and proof.ok and stops == 0,
-        proven=proof is not None,
+        standing=tuple(line for each in proof.standing for line in standing_lines(each)) if proof and not stale else (),
+        stale=stale,
+        publishable=proof is not None and not stale and proof.ok and stops == 0,
+        proven=proof is not None and not stale,
     )
 
 
@@ -278,8 +295,9 @@ def _gantt(read: Read, proof: Proof | None) -> tuple[tuple[Bar, ...], int, tuple
     procedure = procedure_of(read.bundle)
     end, path = max(proof.ready_at, 1.0), set(proof.critical_path)
     bars: list[Bar] = []
+    there = [item for item in proof.items if item.item in procedure.by_id]
     for number, section in enumerate(procedure.sections):
-        own = [item for item in proof.items if procedure.by_id[item.item].section == number]
+        own = [item for item in there if procedure.by_id[item.item].section == number]
         if not own:
             continue
         first, last = min(item.starts for item in own), max(item.ends for item in own)

@@ -1,17 +1,20 @@
-"""A draft as files: its YAML as written, everything as one JSON, the card on paper."""
+"""A draft as files: its YAML as written, everything as one JSON, the card as a page to print and as PDF."""
 
 from __future__ import annotations
 
 import io
 import zipfile
+from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
 from lumenstat.drafting.draft import Draft
 from lumenstat.errors import RecordError
+from lumenstat.exchange.card import Card, card_of
 from lumenstat.exchange.card_pdf import card_pdf
 from lumenstat.records.drafts import load
 from lumenstat.web.pages.proofs import bundle_of
+from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import Instructor
 
 router = APIRouter()
@@ -44,6 +47,23 @@ def text(request: Request, draft_id: str, viewer: Instructor, name: str) -> Resp
 def as_json(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """The exercise with all that it refers to."""
     return _file(bundle_of(request, draft_id).canonical_json.encode(), "application/json", "bundle.json")
+
+
+class CardContext(Context):
+    """The card of a draft, to be looked at and printed."""
+
+    template: ClassVar[str] = "card.html"
+    tab: ClassVar[str] = "drafts"
+    draft_id: str
+    school: str
+    card: Card
+
+
+@router.get("/drafts/{draft_id}/card")
+def printed_card(request: Request, draft_id: str, viewer: Instructor) -> Response:
+    """The card as a page that prints well."""
+    school = request.app.state.settings.school
+    return page(request, CardContext(draft_id=draft_id, school=school, card=card_of(bundle_of(request, draft_id))))
 
 
 @router.get("/drafts/{draft_id}/card.pdf")

@@ -10,11 +10,11 @@ from fastapi.responses import RedirectResponse
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle
 from lumenstat.drafting.beginnings import copy_of, from_nothing, from_sheet, from_texts
-from lumenstat.drafting.draft import Draft, shipped_library
+from lumenstat.drafting.draft import Draft, read_draft, shipped_library
 from lumenstat.drafting.spreadsheet import read_sheet
 from lumenstat.drafting.trees import tree_to_read
 from lumenstat.errors import DocumentError, EditRefused, RecordError
-from lumenstat.records.drafts import create_draft, drafts
+from lumenstat.records.drafts import State, create_draft, drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
@@ -23,6 +23,12 @@ from lumenstat.web.security import CheckedForm, Instructor
 router = APIRouter()
 
 LARGEST_FILE = 1_000_000
+STATES: dict[State, str] = {
+    "draft": "draft",
+    "proven": "proven, not published",
+    "published": "published",
+    "changed since": "published, changed since",
+}
 
 
 class DraftRow(Context):
@@ -32,7 +38,7 @@ class DraftRow(Context):
     title: str
     owner: str
     changed: str
-    published: bool
+    state: str
 
 
 class Named(Context):
@@ -56,13 +62,14 @@ class DraftsContext(Context):
 def show(request: Request, viewer: Instructor) -> Response:
     """All drafts."""
     database = request.app.state.database
+    standing = database.read(states)
     rows = tuple(
         DraftRow(
             id=each.id,
             title=each.title,
             owner=each.owner.name,
             changed=f"{each.changed:%-d %B %Y, %H:%M} UTC",
-            published=each.published_digest is not None,
+            state=STATES[standing.get(each.id, "draft")],
         )
         for each in database.read(drafts)
     )
@@ -116,7 +123,9 @@ async def create(
         raise RecordError(str(error)) from None
     name = title_of(draft)
     draft_id = database.write(
-        lambda session: create_draft(session, viewer.id, viewer.name, name, draft.to_json(), says)
+        lambda session: create_draft(
+            session, viewer.id, viewer.name, name, draft.to_json(), says, read_draft(draft).digest
+        )
     )
     return RedirectResponse(urls.builder(draft_id), 303)
 

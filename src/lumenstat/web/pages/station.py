@@ -139,7 +139,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe),
         services=tuple(services_of(airframe)),
-        papers=exercise.papers,
+        papers=exercise.handed_out,
         cautions=airframe.cautions,
         brief=exercise.brief,
     )

@@ -152,7 +152,8 @@ class Builder {
     const hit = (name) => event.target.closest(`[data-${name}]`);
     const item = this.item;
     let found;
-    if ((found = hit("select"))) this.refresh(found.dataset.select);
+    if ((found = hit("bracket"))) this.send("section", { section: found.dataset.bracket, fields: { order: found.dataset.to } });
+    else if ((found = hit("select"))) this.refresh(found.dataset.select);
     else if ((found = hit("turn"))) this.send(found.dataset.turn);
     else if ((found = hit("add"))) this.send("add", { kind: found.dataset.add, after: item });
     else if ((found = hit("do"))) this.send(found.dataset.do, { item });
@@ -166,6 +167,7 @@ class Builder {
     else if ((found = hit("weigh"))) this.send("weigh", { item: found.dataset.weigh, weight: Number(found.dataset.weight), critical: found.dataset.critical === "true" });
     else if ((found = hit("in-place"))) this.send("out-of-place", { control: found.dataset.inPlace, to: "" });
     else if ((found = hit("drop"))) this.send("drop", { list: found.dataset.drop, number: Number(found.dataset.number) });
+    else if ((found = hit("append"))) this.send("append", { list: found.dataset.append });
     else if ((found = hit("branch-do"))) this.send("branch", { item, do: found.dataset.branchDo, branch: found.closest("[data-branch]")?.dataset.branch });
     else if ((found = hit("clause"))) this.openClause(found.dataset.clause);
     else if ((found = hit("keep-text"))) this.send("text", { which: found.dataset.keepText, text: document.querySelector(`[data-text="${found.dataset.keepText}"]`).value });
@@ -188,8 +190,7 @@ class Builder {
 
   submitted(event) {
     event.preventDefault();
-    const verb = event.target.matches("[data-fault]") ? "fault" : "out-of-place";
-    this.send(verb, Object.fromEntries(new FormData(event.target)));
+    this.send("out-of-place", Object.fromEntries(new FormData(event.target)));
   }
 
   askWhy(data) {

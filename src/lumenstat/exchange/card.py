@@ -1,0 +1,78 @@
+"""A checklist as a card: what stands on it line by line, whatever it is then drawn with."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.checklist import CheckItem, DecideItem, Item
+
+TRAINING_AID = (
+    "Training aid only, not for operating an aircraft. The approved flight manual, the operator's procedures, "
+    "the maintenance manual and local rules come first; licensed instructors and engineers decide."
+)
+BELOW_THE_LINE = "Down to the line. Below it only after the event it waits for."
+
+What = Literal["section", "item", "branch", "the-line"]
+
+
+@dataclass(frozen=True)
+class CardLine:
+    """One line: a section's heading, an item with its caution, the head of a branch, or the line to stop at.
+
+    `number` is 0 where nothing is numbered; `depth` counts the branches around it.
+    """
+
+    what: What
+    left: str
+    right: str = ""
+    number: int = 0
+    depth: int = 0
+    critical: bool = False
+    caution: str = ""
+
+
+@dataclass(frozen=True)
+class Card:
+    """A whole card: title, what it is for, cautions that hold throughout, its lines, and what it is not for."""
+
+    title: str
+    about: str
+    cautions: tuple[str, ...]
+    lines: tuple[CardLine, ...]
+    foot: str = TRAINING_AID
+
+
+def card_of(bundle: Bundle) -> Card:
+    """The card of an exercise."""
+    names = ", ".join(dict.fromkeys(f"{c.procedure_set}, version {c.version}" for c in bundle.checklists))
+    about = f"{bundle.airframe.name}. {names}. Documents {bundle.digest[:12]}."
+    return Card(bundle.exercise.title, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
+
+
+def _lines(bundle: Bundle) -> Iterator[CardLine]:
+    number = 0
+    for checklist in bundle.checklists:
+        for section in checklist.sections:
+            order = "any order" if section.order == "any" else ""
+            style = "flow, then check" if section.style == "flow-then-check" else ""
+            yield CardLine("section", ", ".join(part for part in (section.title, order, style) if part))
+            for item in section.items:
+                number += 1
+                yield from _item(item, number, 0)
+                if section.line_after == item.id:
+                    yield CardLine("the-line", BELOW_THE_LINE)
+
+
+def _item(item: Item, number: int, depth: int) -> Iterator[CardLine]:
+    shown = number if not depth else 0
+    yield CardLine("item", item.challenge, item.response, shown, depth, item.critical, item.caution or "")
+    ways = [(branch.says, branch.items) for branch in item.branches] if isinstance(item, DecideItem) else []
+    if isinstance(item, CheckItem) and item.if_not is not None:
+        ways.append((f"If not: {item.if_not.says}", item.if_not.items))
+    for says, items in ways:
+        yield CardLine("branch", says, depth=depth)
+        for each in items:
+            yield from _item(each, number, depth + 1)

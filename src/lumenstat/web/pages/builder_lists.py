@@ -1,0 +1,147 @@
+"""The lists of an exercise in the builder: carts, papers with their lines, faults, bands; fields line by line."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.checking_systems import fault_targets
+from lumenstat.documents.exercise import Exercise
+from lumenstat.drafting.edits import free_name, list_at
+from lumenstat.errors import EditRefused
+from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, menu, value_of, words
+from lumenstat.web.rendering import Context
+
+FIGURES = frozenset({"volts", "hertz", "at_least", "at", "clear_at", "amount"})
+"""Names of fields in these lists that hold a figure."""
+
+Choices = dict[str, tuple[tuple[str, str], ...]]
+"""What can be chosen, by the first word of a fault's kind, and under `entry` the entries."""
+
+_PATHS = re.compile(r"bands|faults|start\.out_of_service|papers|papers\.\d+\.lines|start\.carts\.[a-z0-9_]+")
+
+
+class ListForm(Context):
+    """One list: its path in the document, its title, what adds a line to it, and the fields of each line."""
+
+    path: str
+    title: str
+    add: str
+    lines: tuple[tuple[Field, ...], ...]
+    columns: int
+    nested: bool = False
+
+
+def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListForm]:
+    """Every list of the exercise as it is written now."""
+    choices = {group: tuple((name, name) for name in names) for group, names in fault_targets(airframe).items()}
+    choices["entry"] = tuple((c.id, c.name) for c in airframe.controls.values() if c.kind == "entry")
+    for supply in airframe.electrical.ground_supplies:
+        yield _form(content, f"start.carts.{supply.id}", f"Carts at {supply.name}", "Another cart", 3)
+    yield _form(content, "papers", "Papers handed out", "Another paper", 1)
+    for n in range(len(list_at(content, "papers"))):
+        title = value_of(content, f"papers.{n}.name") or f"Paper {n + 1}"
+        yield _form(content, f"papers.{n}.lines", title, "Another line", 3, choices, nested=True)
+    yield _form(content, "start.out_of_service", "Out of service, and in the technical log", "Another part", 4, choices)
+    yield _form(content, "faults", "Faults", "Another fault", 4, choices)
+    yield _form(content, "bands", "Grades in words", "Another grade", 2)
+
+
+def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str, Any]:
+    """A new line of a list, filled in so far that it can be read. Raises EditRefused where there is no such list."""
+    if _PATHS.fullmatch(path) is None:
+        raise EditRefused(f"the exercise has no list {path!r}")
+    if path.startswith("start.carts."):
+        supply = next((s for s in airframe.electrical.ground_supplies if s.id == path.rsplit(".", 1)[-1]), None)
+        if supply is None:
+            raise EditRefused(f"{airframe.name} has no ground supply {path.rsplit('.', 1)[-1]!r}")
+        middle = (supply.hertz.min + supply.hertz.max) / 2
+        return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
+    if path == "bands":
+        return {"at_least": 50, "words": "To be said"}
+    if path == "start.out_of_service":
+        target = next(iter(airframe.lamps), "")
+        return {"kind": "bulb_dead", "target": target, "says": "What the log says of it"}
+    if path == "faults":
+        kind, target = "bulb_dead", next(iter(airframe.lamps), "")
+        return {"id": free_name("fault", taken), "kind": kind, "target": target, "at": 60}
+    line = {"id": "line", "name": "New line", "value": "to be filled in"}
+    if path == "papers":
+        return {"id": free_name("paper", taken, "_"), "name": "New paper", "lines": [line]}
+    return line | {"id": free_name("line", taken, "_")}
+
+
+def value_in_list(name: str, text: str) -> Any:
+    """What a form's text stands for in a line of these lists. Raises EditRefused."""
+    last = name.rsplit(".", 1)[-1]
+    try:
+        number = float(text.replace(",", "."))
+    except ValueError:
+        if last in FIGURES:
+            raise EditRefused(f"{last.replace('_', ' ')} takes a figure, not {text!r}") from None
+        return text
+    if last not in FIGURES and last != "value":
+        return text
+    return int(number) if number.is_integer() else number
+
+
+def _form(
+    content: Mapping[str, Any],
+    path: str,
+    title: str,
+    add: str,
+    columns: int,
+    choices: Choices | None = None,
+    nested: bool = False,
+) -> ListForm:
+    lines = tuple(
+        tuple(_fields(content, f"{path}.{n}", path, choices or {})) for n in range(len(list_at(content, path)))
+    )
+    return ListForm(path=path, title=title, add=add, lines=lines, columns=columns, nested=nested)
+
+
+def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) -> Iterator[Field]:
+    if path.startswith("start.carts."):
+        yield words(content, f"{at}.name", "Cart")
+        yield figure(content, f"{at}.volts", "Volts", "V")
+        yield figure(content, f"{at}.hertz", "Frequency", "Hz")
+    elif path == "bands":
+        yield figure(content, f"{at}.at_least", "From", "%")
+        yield words(content, f"{at}.words", "In words")
+    elif path == "papers":
+        yield words(content, f"{at}.name", "Paper")
+    elif path == "start.out_of_service":
+        yield from _fault(content, at, choices)
+        yield words(content, f"{at}.says", "What the log says", wide=True)
+        yield figure(content, f"{at}.amount", "Amount")
+    elif path == "faults":
+        yield from _fault(content, at, choices)
+        yield figure(content, f"{at}.at", "At", "s")
+        yield figure(content, f"{at}.amount", "Amount")
+        yield expression(content, f"{at}.when", "Or when")
+        yield expression(content, f"{at}.clear_when", "Gone again when")
+    else:
+        yield words(content, f"{at}.name", "Line")
+        yield words(content, f"{at}.value", "Value")
+        yield words(content, f"{at}.unit", "Unit")
+        yield choice(content, f"{at}.entry", "Goes into", choices.get("entry", ())).model_copy(update={"wide": True})
+        yield words(content, f"{at}.id", "Id")
+
+
+def _fault(content: Mapping[str, Any], at: str, choices: Choices) -> Iterator[Field]:
+    """Of what kind it is, and which of the parts that there are."""
+    kinds = tuple((kind, kind.replace("_", " ")) for kind in fault_kinds())
+    kind = value_of(content, f"{at}.kind")
+    for field in (
+        menu(content, f"{at}.kind", "Kind", kinds, kind),
+        choice(content, f"{at}.target", "Of", choices.get(kind.split("_")[0], ())),
+    ):
+        yield field.model_copy(update={"wide": True})
+
+
+def fault_kinds() -> tuple[str, ...]:
+    """The kinds of fault an exercise can have."""
+    faults = Exercise.model_json_schema(by_alias=True)["$defs"]["Fault"]["properties"]["kind"]["enum"]
+    return tuple(faults)
