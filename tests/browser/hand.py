@@ -72,7 +72,7 @@ class Hand:
         for event in events:
             pause = (event.tick - last) / 100
             last = event.tick
-            if timed := pause > 1 and event.verb in ("release", "respond"):
+            if timed := event.verb == "release" or (event.verb == "respond" and pause > 1):
                 self.felt(event)
             # The clock on the page shows whole seconds: one more makes sure of a hold that has a least time.
             self.until(self.s.seconds() + pause + timed)

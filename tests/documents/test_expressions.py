@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
-from lumenstat.documents.expressions import NULL_SAFE, Emitter, Quantity, parse
+from lumenstat.documents.expressions import FUNCTIONS, NULL_SAFE, WORDS, Emitter, Quantity, parse
 from lumenstat.errors import ExpressionError
 
 QUANTITIES = {
@@ -88,6 +88,13 @@ def test_means_what_it_says(text: str, values: dict[str, object], expected: bool
         ("alive(3)", "takes one bus"),
         ('bus.left.volts > 3 # "', "does not know"),
         ('f"{1}" == "1"', "not an expression|there is no"),
+        ("since", "since is a function and needs its brackets"),
+        ("min > 1", "min is a function"),
+        ("alive(since)", "takes one bus"),
+        ("peak(rate) > 1", "rate is a function"),
+        ("9" * 400 + " > 1", "beyond"),
+        ("9" * 400 + ".0 > 1", "beyond"),
+        ("held(bus.left.volts > 3, true)", "needs its seconds as a figure"),
     ],
 )
 def test_refuses_what_is_not_in_the_language(text: str, says: str) -> None:
@@ -95,7 +102,11 @@ def test_refuses_what_is_not_in_the_language(text: str, says: str) -> None:
         Emitter(QUANTITIES, lambda name: "1.0", []).truth(parse(text))
 
 
-@given(st.text(max_size=120))
+PIECES = [*"()+-*/<>,", "==", "1", "0", "2.5", '"ON"', "bus.left.volts", "control.master", *WORDS, *FUNCTIONS]
+
+
+@given(st.one_of(st.text(max_size=120), st.lists(st.sampled_from(PIECES), max_size=12).map(" ".join)))
+@example("since")
 def test_any_text_is_an_expression_or_a_clear_refusal(text: str) -> None:
     try:
         Emitter(QUANTITIES, lambda name: "1.0", []).truth(parse(text))

@@ -18,12 +18,14 @@ from lumenstat.errors import ExpressionError
 LONGEST_EXPRESSION = 2000
 MOST_TOKENS = 400
 DEEPEST_BRACKETS = 20
+LARGEST_FIGURE = 1e12
 
 Kind = Literal["number", "text", "truth"]
 
 WORDS = {"and", "or", "not", "in", "true", "false"}
 PLAIN_FUNCTIONS = {"min": (2, 8), "max": (2, 8), "abs": (1, 1)}
 TIME_FUNCTIONS = {"held": 2, "peak": 1, "rate": 1, "since": 1}
+FUNCTIONS = PLAIN_FUNCTIONS.keys() | TIME_FUNCTIONS.keys() | {"alive"}
 
 _TOKEN = re.compile(
     r"""(?P<space>\s+)|(?P<text>"[^"\\\n]*"|'[^'\\\n]*')|(?P<number>\d+\.\d+|\d+)
@@ -89,7 +91,7 @@ def _rewrite(text: str) -> tuple[str, list[str]]:
         depth += (word == "(") - (word == ")")
         if depth > DEEPEST_BRACKETS or tokens > MOST_TOKENS:
             raise ExpressionError("is nested too deeply or too long; split it into comparators")
-        if match.lastgroup == "name" and word not in WORDS | PLAIN_FUNCTIONS.keys() | TIME_FUNCTIONS.keys() | {"alive"}:
+        if match.lastgroup == "name" and word not in WORDS | FUNCTIONS:
             parts.append(f"q{len(names)}")
             names.append(word)
         else:
@@ -118,6 +120,10 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
                     '`in` needs a list of texts or figures in brackets, like (1, 2) or ("ON", "AUTO")'
                 )
             parts = []
+        case ast.Constant(value=int() | float() as value) if abs(value) > LARGEST_FIGURE:
+            raise ExpressionError(f"has a figure beyond {LARGEST_FIGURE:.0e}; nothing in an aircraft is that large")
+        case ast.Name(id=name) if name in FUNCTIONS:
+            raise ExpressionError(f"{name} is a function and needs its brackets, like {name}(...)")
         case ast.Constant(value=bool() | int() | float() | str()) | ast.Name():
             parts = []
         case _:
@@ -128,7 +134,7 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
 
 def _check_call(name: str, args: list[ast.expr], names: list[str]) -> None:
     if name == "alive":
-        if len(args) != 1 or not isinstance(args[0], ast.Name):
+        if len(args) != 1 or not isinstance(args[0], ast.Name) or args[0].id in FUNCTIONS:
             raise ExpressionError("alive(...) takes one bus, lamp or instrument, like alive(bus.dc_left)")
         return
     least, most = PLAIN_FUNCTIONS.get(name, (TIME_FUNCTIONS.get(name, -1),) * 2)
@@ -136,7 +142,7 @@ def _check_call(name: str, args: list[ast.expr], names: list[str]) -> None:
         raise ExpressionError(f"there is no function {name!r}")
     if not least <= len(args) <= most:
         raise ExpressionError(f"{name}(...) takes {least if least == most else f'{least} to {most}'} values")
-    if name == "held" and not (isinstance(args[1], ast.Constant) and isinstance(args[1].value, int | float)):
+    if name == "held" and not (isinstance(args[1], ast.Constant) and type(args[1].value) in (int, float)):
         raise ExpressionError("held(expression, seconds) needs its seconds as a figure")
     if name in ("peak", "rate") and not isinstance(args[0], ast.Name):
         raise ExpressionError(f"{name}(...) takes the name of one quantity")
