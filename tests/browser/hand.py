@@ -9,6 +9,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, VerifyItem
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent
+from tests.browser.conftest import SPEED
 from tests.browser.station import Station
 
 
@@ -25,10 +26,10 @@ class Hand:
         while self.s.seconds() < seconds:
             time.sleep(0.05)
 
-    def felt(self, event: LogEvent) -> None:
-        """A hold is counted from where the aircraft feels the button, which a busy machine does late."""
-        if event.verb == "release":
-            self.page.wait_for_selector(f'[data-control="{event.args["control"]}"][aria-pressed="true"]')
+    def hold(self, control: str, seconds: float) -> None:
+        """Hold a button at least so long, counted from where the aircraft feels it, and little longer."""
+        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+        time.sleep(seconds / SPEED)
 
     def do(self, event: LogEvent) -> None:
         args, s = event.args, self.s
@@ -72,10 +73,11 @@ class Hand:
         for event in events:
             pause = (event.tick - last) / 100
             last = event.tick
-            if timed := event.verb == "release" or (event.verb == "respond" and pause > 1):
-                self.felt(event)
-            # The clock on the page shows whole seconds: one more makes sure of a hold that has a least time.
-            self.until(self.s.seconds() + pause + timed)
+            if event.verb == "release":
+                self.hold(event.args["control"], pause)
+            else:
+                # The clock on the page shows whole seconds: one more makes sure of a wait.
+                self.until(self.s.seconds() + pause + (event.verb == "respond" and pause > 1))
             self.do(event)
         self.page.wait_for_url("**/debrief", timeout=60_000)
         rows = self.page.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")
