@@ -55,6 +55,7 @@ class _Step:
     x: list[float]
     solution: Solution
     a: list[float]
+    flipped: list[tuple[int, bool]]
     bends: list[float]
     next_ticks: int
 
@@ -95,7 +96,7 @@ class Aircraft:
         self.a: list[float] = [0.0] * len(self.plan.a)
         self._step_ticks = FIRST_STEP
         self._planned: _Step | None = None
-        self._rates: list[float] = []
+        self._rates: list[float] | None = None
         self._bends = self.flows.steps.straight
         self.conditions: Conditions = self.settler.settle()
         self._resolve()
@@ -119,7 +120,7 @@ class Aircraft:
         if tick <= self.tick:
             return self.a
         step = self._next_step()
-        return step.a if tick >= step.end else self._between(step, tick)[2]
+        return step.a if tick >= step.end else self._as_far_as(step, tick).a
 
     def state(self, a: list[float] | None = None) -> dict[str, Discrete | None]:
         """Every quantity by name, at the figures given or as they are now."""
@@ -153,8 +154,7 @@ class Aircraft:
         self.advance(tick)
         if self.tick < tick:
             step = self._next_step()
-            x, solution, a = self._between(step, tick)
-            self._commit(_Step(tick, x, solution, a, step.bends, step.next_ticks))
+            self._commit(self._as_far_as(step, tick))
             self.advance(tick)
 
     def touched(self) -> None:
@@ -172,7 +172,7 @@ class Aircraft:
         if bounded and due is not None:
             length = due - self.tick
         while True:
-            x, solution, bends, error = self._attempt(length)
+            x, between, bends, error = self._attempt(length)
             if error <= TOLERABLE or length == 1:
                 break
             length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
@@ -180,36 +180,48 @@ class Aircraft:
         grown = int(length * min(GROWTH, 0.9 / math.sqrt(error) if error > 0 else GROWTH)) + 1
         if bounded:
             grown = max(grown, self._step_ticks)
+        solution = self._solved(self.tick + length, x, between)
         a = self.flows.figures(self.tick + length, x, solution, self.conditions)
-        step = _Step(self.tick + length, x, solution, a, bends, min(LONGEST_STEP, grown))
-        if length > 1 and self._flipped(a):
-            step = self._first_flip(step)
-        return step
+        flipped = self.plan.flipped(self.d, a)
+        step = _Step(self.tick + length, x, solution, a, flipped, bends, min(LONGEST_STEP, grown))
+        return self._first_flip(step) if flipped and length > 1 else step
 
     def _attempt(self, length: int) -> tuple[list[float], Solution, list[float], float]:
-        """Heun over some ticks: figures and solution at its end, its bends, its error against the rough step."""
+        """Heun over some ticks: figures at its end, the rough step's solution, bends, error of the rough step."""
         try:
-            steps, start = self.flows.steps, self._rates
+            steps, start = self.flows.steps, self._rates_here()
             rough = steps.advance(self.x, start, self._bends, length)
-            between = self.flows.solve(rough, self.conditions, self.solution, sources=False)
+            between = self._solved(self.tick, rough, self.solution, sources=False)
             end = self.flows.rates(rough, between, self.conditions)
             bends = steps.bends(self.x, rough, start, end, length)
             x = steps.advance(self.x, start, bends, length)
-            return x, self.flows.solve(x, self.conditions, between), bends, steps.error(rough, x)
-        except (NotSettled, OverflowError, ZeroDivisionError) as error:
-            raise ModelError(f"at {self.tick / 100:.2f} s the model has no solution any more: {error}") from None
+            return x, between, bends, steps.error(rough, x)
+        except (OverflowError, ZeroDivisionError) as error:
+            raise self._lost(self.tick, error) from None
 
-    def _between(self, step: _Step, tick: int) -> tuple[list[float], Solution, list[float]]:
-        """Figures, solution and everything that can be observed at a tick on the way of a step."""
-        x = self.flows.steps.advance(self.x, self._rates, step.bends, tick - self.tick)
+    def _solved(self, tick: int, x: list[float], guess: Solution, sources: bool = True) -> Solution:
+        """The network at these figures. Raises ModelError where it has no solution."""
         try:
-            solution = self.flows.solve(x, self.conditions, self.solution)
+            return self.flows.solve(x, self.conditions, guess, sources)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
-            raise ModelError(f"at {tick / 100:.2f} s the model has no solution any more: {error}") from None
-        return x, solution, self.flows.figures(tick, x, solution, self.conditions)
+            raise self._lost(tick, error) from None
 
-    def _flipped(self, a: list[float]) -> list[tuple[int, bool]]:
-        return self.plan.flipped(self.d, a)
+    @staticmethod
+    def _lost(tick: int, error: Exception) -> ModelError:
+        return ModelError(f"at {tick / 100:.2f} s the model has no solution any more: {error}")
+
+    def _rates_here(self) -> list[float]:
+        """The rates at the present tick, found when they are first needed: often something is switched before."""
+        if self._rates is None:
+            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+        return self._rates
+
+    def _as_far_as(self, step: _Step, tick: int) -> _Step:
+        """A step cut off at a tick on its way."""
+        x = self.flows.steps.advance(self.x, self._rates_here(), step.bends, tick - self.tick)
+        solution = self._solved(tick, x, self.solution)
+        a = self.flows.figures(tick, x, solution, self.conditions)
+        return _Step(tick, x, solution, a, self.plan.flipped(self.d, a), step.bends, step.next_ticks)
 
     def _first_flip(self, step: _Step) -> _Step:
         """The step as far as the first tick at which a comparator has flipped.
@@ -220,22 +232,23 @@ class Aircraft:
         while step.end - before > 1:
             middle = (before + step.end) // 2
             if straight:
-                middle = min(step.end - 1, max(before + 1, before + self._crossing(low, step.a, step.end - before)))
+                crossing = before + self._crossing(low, step, step.end - before)
+                middle = min(step.end - 1, max(before + 1, crossing))
             straight = not straight
-            x, solution, a = self._between(step, middle)
-            if self._flipped(a):
-                step = _Step(middle, x, solution, a, step.bends, step.next_ticks)
+            part = self._as_far_as(step, middle)
+            if part.flipped:
+                step = part
             else:
-                before, low = middle, a
+                before, low = middle, part.a
         return step
 
-    def _crossing(self, low: list[float], high: list[float], length: int) -> int:
-        """How far into a stretch the first comparator that flips in it would do so on a straight line."""
+    def _crossing(self, low: list[float], step: _Step, length: int) -> int:
+        """How far into the last stretch of a step the first comparator that flips in it would on a straight line."""
         shares = []
-        for slot, value in self._flipped(high):
+        for slot, value in step.flipped:
             comparator = self.plan.comparator_of[slot]
             threshold = comparator.on_above if value else comparator.off_below
-            change = high[comparator.a] - low[comparator.a]
+            change = step.a[comparator.a] - low[comparator.a]
             shares.append((threshold - low[comparator.a]) / change if change else 0.5)
         return math.ceil(min(shares) * length)
 
@@ -243,15 +256,15 @@ class Aircraft:
         start = self.tick
         for watcher in self.watchers:
             watcher.during_step(
-                start, step.end, lambda tick: step.a if tick == step.end else self._between(step, tick)[2]
+                start, step.end, lambda tick: step.a if tick == step.end else self._as_far_as(step, tick).a
             )
         self.tick, self.x, self.solution, self.a = step.end, step.x, step.solution, step.a
         self._step_ticks = step.next_ticks
-        self._planned = None
+        self._planned = self._rates = None
+        self._bends = step.bends
         self._refuse_nonsense()
-        if not self._flip():
-            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
-            self._bends = step.bends
+        if self._flip(step.flipped):
+            self._resolve()
         for watcher in self.watchers:
             watcher.at_event(self.tick)
 
@@ -278,41 +291,28 @@ class Aircraft:
 
     def _settled_anew(self) -> bool:
         """Settle the logic; whether anything that the figures depend on has changed by it."""
-        before, self.conditions = self.conditions, self.settler.settle()
-        changed = self.conditions != before or self.flows.rebuilt
-        self.flows.rebuilt = False
-        return changed
-
-    def _flip(self) -> bool:
-        """Let the comparators follow the figures and the logic follow them; whether the network was solved anew."""
-        flipped = self._flipped(self.a)
-        if not flipped:
+        settled = self.settler.settle()
+        if settled == self.conditions and not self.flows.rebuilt:
             return False
+        self.conditions, self.flows.rebuilt = settled, False
+        return True
+
+    def _flip(self, flipped: list[tuple[int, bool]]) -> bool:
+        """Let comparators follow the figures and the logic follow them; whether anything depends on it now."""
         for slot, value in flipped:
             self.d[slot] = value
-        if not self._settled_anew():
-            return False
-        self._resolve()
-        return True
+        return bool(flipped) and self._settled_anew()
 
     def _resolve(self) -> None:
         """Solve the network; where a comparator flips, settle the logic and solve again until all is quiet."""
         for _ in range(SETTLE_ROUNDS):
-            try:
-                self.solution = self.flows.solve(self.x, self.conditions, self.solution)
-            except (NotSettled, OverflowError, ZeroDivisionError) as error:
-                raise ModelError(f"at {self.tick / 100:.2f} s the network has no solution: {error}") from None
+            self.solution = self._solved(self.tick, self.x, self.solution)
             self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
-            flipped = self._flipped(self.a)
-            if not flipped:
-                break
-            for slot, value in flipped:
-                self.d[slot] = value
-            if not self._settled_anew():
+            if not self._flip(self.plan.flipped(self.d, self.a)):
                 break
         else:
             raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
-        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+        self._rates = None
         self._bends = self.flows.steps.straight
         self._step_ticks = min(self._step_ticks, FIRST_STEP)
 
@@ -362,10 +362,9 @@ class Aircraft:
         self.calendar = kept.calendar.copy()
         self.settler.put_back(kept.settler)
         self.flows.rebuilt = False
-        self._planned = None
+        self._planned = self._rates = None
         self.conditions = self.settler.settle()
         self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
-        self._rates = self.flows.rates(self.x, self.solution, self.conditions)
 
 
 def reader_of(plan: Plan) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from lumenstat.simulation.calendar import Priority
 from lumenstat.simulation.plan import ticks
+from lumenstat.simulation.unit import Unit
 
 if TYPE_CHECKING:
     from lumenstat.documents.systems import Apu
@@ -24,15 +25,17 @@ NAMES = (
 )  # fmt: skip
 
 
-class ApuLogic:
+class ApuLogic(Unit):
     """The control unit of the APU."""
 
+    KEPT = ("pressed", "tested", "resting", "moving_to")
+
     def __init__(self, settler: Settler, apu: Apu) -> None:
-        self.settler, self.apu = settler, apu
-        self.aircraft = settler.aircraft
-        slots = self.aircraft.plan.d
+        self.apu = apu
+        slots = settler.aircraft.plan.d
         self.slot = {name: slots[f"apu.{name}"] for name in (*NAMES, "charged")}
         self.powered_slot = slots[f"bus.{apu.control_bus}.alive"]
+        super().__init__(settler, [*self.slot.values(), self.powered_slot])
         self.pressed = False
         self.tested = False
         self.resting = False
@@ -57,7 +60,7 @@ class ApuLogic:
 
     # ---- settling ----------------------------------------------------------------------------------------
 
-    def settle(self, master: bool, pressed: bool) -> None:
+    def go_on(self, master: bool, pressed: bool) -> None:
         """Go on with what master, START and the figures say."""
         powered = self.aircraft.d[self.powered_slot] is True
         edge, self.pressed = pressed and not self.pressed, pressed
@@ -193,4 +196,3 @@ class ApuLogic:
         """The share of its power that burning gives."""
         return self.settler.faults.active.get(("apu_hung", self.apu.id), 1.0)
 
-    KEPT = ("pressed", "tested", "resting", "moving_to")

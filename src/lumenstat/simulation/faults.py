@@ -36,6 +36,7 @@ class FaultBoard:
         self.faults = faults
         self.numbers = {fault.id: n for n, fault in enumerate(faults)}
         self.active: dict[tuple[str, str], float] = {}
+        self.changes = 0
         self.spent = [False] * len(faults)
         self._states = self._compile()
         for n, fault in enumerate(faults):
@@ -95,9 +96,11 @@ class FaultBoard:
 
     def use_up(self, kind: str, target: str) -> bool:
         """Whether such a fault is there; it strikes once and is gone."""
+        self.changes += 1
         return self.active.pop((kind, target), None) is not None
 
     def _changed(self, fault: Fault) -> None:
+        self.changes += 1
         if fault.kind in REBUILDS:
             self.aircraft.flows.rebuild(self.active)
         there = self.has(fault.kind, fault.target)

@@ -88,7 +88,8 @@ class Feeding:
             if steady and not self.steady[n]:
                 self.aircraft.calendar.add(self.aircraft.tick + ticks(supply.ready_after_seconds), Priority.SUPPLY, n)
             elif not steady:
-                self.aircraft.calendar.overtake(Priority.SUPPLY, n)
+                if self.steady[n]:
+                    self.aircraft.calendar.overtake(Priority.SUPPLY, n)
                 d[self.ready_slots[n]] = False
             self.steady[n] = steady
             d[self.available_slots[n]] = d[self.ready_slots[n]] is True
@@ -106,7 +107,7 @@ class Feeding:
             over = d[overload] is True
             if over and not self.overloaded[n]:
                 self.aircraft.calendar.add(self.aircraft.tick + after, Priority.OVERLOAD, n)
-            elif not over:
+            elif self.overloaded[n] and not over:
                 self.aircraft.calendar.overtake(Priority.OVERLOAD, n)
             self.overloaded[n] = over
             failed = self.settler.faults.has("generator_failed", generator.id)

@@ -55,6 +55,23 @@ class Conditions:
     any_fuel: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class _Held:
+    """What follows from some conditions whatever the figures: worked out once for all the steps under them.
+
+    `emf` of rectifiers, DC supplies and diodes, where `driven` supplies (place, figure that drives it, volts, its full
+    speed) follow a speed; `watts` that AC buses take from each source, with the rectifiers that `feed_on` one (source,
+    branch, node, efficiency); hertz of AC buses; figures of units that do not align.
+    """
+
+    emf: list[float]
+    driven: list[tuple[int, int, float, float]]
+    watts: list[float]
+    feed_on: list[tuple[int, int, int, float]]
+    ac_hertz: list[float]
+    settled_units: list[float] | None
+
+
 @dataclass(slots=True)
 class Solution:
     """A solved network: volts by DC node, modes and amps by branch, watts by AC source."""
@@ -117,8 +134,11 @@ class Flows:
         ]
         self._starters = [(self.first_apu, apu.starter)] if apu else []
         self._starters += [(places[e.id], e.starter) for e in airframe.engines if e.starter is not None]
+        self._back_emf = [(at, -starter.back_emf_volts_per_percent) for at, starter in self._starters]
         self._grounds = len(electrical.ground_supplies)
         self._no_fuel = [0.0] * len(self.engines)
+        self._hold_for: Conditions | None = None
+        self._held = _Held([], [], [], [], [], None)
         self.steps = self._make_steps()
         self.rebuild({})
 
@@ -210,30 +230,48 @@ class Flows:
         count = len(self.groups.branches)
         return Solution([0.0] * len(self.plan.dc), (0,) * count, [0.0] * count, [0.0] * len(self.sources))
 
-    def solve(self, x: list[float], now: Conditions, guess: Solution, sources: bool = True) -> Solution:
-        """Volts and amps at the figures `x`, and if asked what every AC source gives. Raises NotSettled."""
-        emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
-        emf += [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
-        for (volts, driven_at, full), on in zip(self._supplies, now.supply_on, strict=True):
-            share = 1.0 if driven_at is None else min(1.0, x[driven_at] / full)
-            emf.append(volts * share if on else OFF_VOLTS)
-        emf += self._drops
-        for at, starter in self._starters:
-            emf.append(-starter.back_emf_volts_per_percent * x[at])
-        volts_, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
-        return Solution(volts_, modes, amps, self._source_watts(volts_, amps, now) if sources else [])
+    def _hold(self, now: Conditions) -> _Held:
+        if self._hold_for is not now:
+            self._hold_for, self._held = now, self._held_under(now)
+        return self._held
 
-    def _source_watts(self, volts: list[float], amps: list[float], now: Conditions) -> list[float]:
+    def _held_under(self, now: Conditions) -> _Held:
+        emf = [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
+        driven: list[tuple[int, int, float, float]] = []
+        place = len(self.batteries) + len(emf)
+        for n, ((volts, driven_at, full), on) in enumerate(zip(self._supplies, now.supply_on, strict=True), place):
+            emf.append(volts if on else OFF_VOLTS)
+            if on and driven_at is not None:
+                driven.append((n, driven_at, volts, full))
         watts = [0.0] * len(self.sources)
         for root, taken in zip(now.ac_root, now.ac_watts, strict=True):
             if root >= 0:
                 watts[root] += taken
-        at = self.groups.rectifiers
-        for (node, _, efficiency), root in zip(self._rectifiers, now.rectifier_root, strict=True):
-            if root >= 0:
-                watts[root] += volts[node] * amps[at] / efficiency
-            at += 1
-        return watts
+        branches = enumerate(zip(self._rectifiers, now.rectifier_root, strict=True), self.groups.rectifiers)
+        feed_on = [(root, at, node, efficiency) for at, ((node, _, efficiency), root) in branches if root >= 0]
+        hertz = [now.source_hertz[root] if root >= 0 else 0.0 for root in now.ac_root]
+        units = None
+        if all(alignment.begun < 0 for alignment in now.alignments):
+            units = [figure for alignment in now.alignments for figure in alignment_figures(alignment, 0)]
+        return _Held(emf + self._drops, driven, watts, feed_on, hertz, units)
+
+    def solve(self, x: list[float], now: Conditions, guess: Solution, sources: bool = True) -> Solution:
+        """Volts and amps at the figures `x`, and if asked what every AC source gives. Raises NotSettled."""
+        held = self._hold(now)
+        emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
+        emf += held.emf
+        for place, driven_at, full_volts, full in held.driven:
+            if (speed := x[driven_at]) < full:
+                emf[place] = full_volts * (speed / full)
+        for at, per_percent in self._back_emf:
+            emf.append(per_percent * x[at])
+        volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
+        if not sources:
+            return Solution(volts, modes, amps, [])
+        watts = held.watts.copy()
+        for root, branch, node, efficiency in held.feed_on:
+            watts[root] += volts[node] * amps[branch] / efficiency
+        return Solution(volts, modes, amps, watts)
 
     def rates(self, x: list[float], solution: Solution, now: Conditions) -> list[float]:
         """For each figure its change per second, or where it tends if it lags; then the slope of each stiff one."""
@@ -275,11 +313,10 @@ class Flows:
 
     def figures(self, tick: int, x: list[float], solution: Solution, now: Conditions) -> list[float]:
         """Every figure that can be observed, in the order of the plan's `a` slots."""
-        volts, amps, g = solution.volts, solution.amps, self.groups
+        volts, amps, g, held = solution.volts, solution.amps, self.groups, self._hold(now)
         loads = [watts / rated for watts, rated in zip(solution.source_watts, self._rated, strict=True)]
         shown = [v and v - d * load for v, d, load in zip(now.source_volts, self._droop, loads, strict=True)]
         shown.append(0.0)  # what hangs on no source (-1) has none
-        hertz = now.source_hertz
         engines: list[float] = []
         if now.any_fuel:
             at = self.first_engine
@@ -288,17 +325,20 @@ class Flows:
                 at += FIGURES_EACH
         else:
             engines = self._no_fuel
+        units = held.settled_units
+        if units is None:
+            units = [figure for alignment in now.alignments for figure in alignment_figures(alignment, tick)]
         return [
             tick / 100,
             *volts,
             *[shown[root] for root in now.ac_root],
-            *[hertz[root] if root >= 0 else 0.0 for root in now.ac_root],
+            *held.ac_hertz,
             *[volts[node] for node in self._battery_nodes],
             *[-i for i in amps[: g.rectifiers]],
             *x[0 : self.first_target : 2],
             *[100 * load for load in loads],
             *shown[: self._grounds],
-            *hertz[: self._grounds],
+            *now.source_hertz[: self._grounds],
             *amps[g.supplies : g.diodes],
             *amps[g.rectifiers : g.supplies],
             *amps[g.diodes : g.starters],
@@ -306,7 +346,7 @@ class Flows:
             *x[self.first_target :],
             *amps[g.starters : g.contactors],
             *engines,
-            *[figure for alignment in now.alignments for figure in alignment_figures(alignment, tick)],
+            *units,
             *self._stores,
         ]
 

@@ -21,6 +21,7 @@ from lumenstat.simulation.alignment import (
 )
 from lumenstat.simulation.calendar import Priority
 from lumenstat.simulation.plan import InertialAnswers, ticks
+from lumenstat.simulation.unit import Unit
 
 if TYPE_CHECKING:
     from lumenstat.documents.exercise import Start
@@ -35,7 +36,7 @@ NAMES = ("phase", "mode", "notice", "on_backup", "may_navigate", "position_enter
 FINDING = ("levelling", "aligning", "aligned")
 
 
-class InertialLogic:
+class InertialLogic(Unit):
     """One inertial unit."""
 
     KEPT = (
@@ -44,18 +45,20 @@ class InertialLogic:
     )  # fmt: skip
 
     def __init__(self, settler: Settler, number: int, unit: Inertial, start: Start) -> None:
-        self.settler, self.number, self.unit = settler, number, unit
-        self.aircraft = settler.aircraft
+        self.number, self.unit = number, unit
         self.here = start.place.latitude_degrees, start.place.longitude_degrees
         remembered = start.remembered or start.place
         self.remembered = remembered.latitude_degrees, remembered.longitude_degrees
         self.noise = noise_of(unit, start.outside_celsius)
-        slots = self.aircraft.plan.d
+        slots = settler.aircraft.plan.d
         self.slot = {name: slots[f"inertial.{unit.id}.{name}"] for name in NAMES}
         self.bus_slot = slots[f"bus.{unit.bus}.alive"]
         self.backup_slot = slots[f"bus.{unit.backup_bus}.alive"] if unit.backup_bus else None
         self.gyro_slots = {mode.gyro: slots[f"gyro.{mode.gyro}.erect"] for mode in unit.modes if mode.gyro}
         self.entry_slots = slots[f"control.{unit.latitude_entry}"], slots[f"control.{unit.longitude_entry}"]
+        backup = [] if self.backup_slot is None else [self.backup_slot]
+        others = (self.bus_slot, *backup, *self.gyro_slots.values(), *self.entry_slots)
+        super().__init__(settler, [*self.slot.values(), *others])
         self.alignment = Alignment()
         self.entered: tuple[float, float] | None = None
         self.entering = self.backup_spent = self.on_backup = self.hot = self.waiting = False
@@ -83,8 +86,9 @@ class InertialLogic:
 
     # ---- settling ----------------------------------------------------------------------------------------
 
-    def settle(self, answers: InertialAnswers, modes: tuple[bool, ...], moving: bool) -> None:
+    def go_on(self, asked: tuple[bool, ...], modes: tuple[bool, ...], moving: bool) -> None:
         """Go on with what switches and buses say."""
+        answers = InertialAnswers(*asked)
         self.moved = self.moved or moving
         if not self._powered(answers.on):
             self._switch_off()
@@ -109,7 +113,7 @@ class InertialLogic:
         on_backup = on and backup and not main and not self.backup_spent
         if on_backup and not self.on_backup:
             self._after(ticks(self.unit.backup_seconds), BACKUP_OUT)
-        elif not on_backup:
+        elif self.on_backup and not on_backup:
             self._overtake(BACKUP_OUT)
         self.on_backup = on_backup
         self.put(on_backup=on_backup or (on and main and backup and self.phase == "checking"))

@@ -21,7 +21,7 @@ from lumenstat.simulation.feeding import Feeding
 from lumenstat.simulation.flows import Conditions
 from lumenstat.simulation.inertial import EVENTS_EACH as INERTIAL_EVENTS
 from lumenstat.simulation.inertial import InertialLogic
-from lumenstat.simulation.plan import Answers, EngineAnswers, InertialAnswers, ticks
+from lumenstat.simulation.plan import Answers, ticks
 
 if TYPE_CHECKING:
     from lumenstat.simulation.aircraft import Aircraft
@@ -172,10 +172,10 @@ class Settler:
             if self.apu is not None:
                 self.apu.settle(*answers.apu)
             for engine, asked in zip(self.engines, answers.engines, strict=True):
-                engine.settle(EngineAnswers(*asked))
+                engine.settle(*asked)
             moving = answers.motion[0] or self.faults.has("aircraft_nudged", "aircraft")
             for n, unit in enumerate(self.inertial):
-                unit.settle(InertialAnswers(*answers.inertial[n]), answers.inertial_modes[n], moving)
+                unit.settle(answers.inertial[n], answers.inertial_modes[n], moving)
             if d == before:
                 return self._conditions(answers)
         raise ModelError(f"logic goes round in a circle at {self.aircraft.tick / 100:.2f} s")
@@ -206,7 +206,7 @@ class Settler:
         for n, on in enumerate(answers.timers):
             if on and not self.timing[n]:
                 self.aircraft.calendar.add(self.aircraft.tick + self.timer_ticks[n], Priority.TIMER, n)
-            elif not on:
+            elif not on and self.timing[n]:
                 self.aircraft.calendar.overtake(Priority.TIMER, n)
                 d[self.timer_slots[n]] = False
             self.timing[n] = on
@@ -352,4 +352,5 @@ class Settler:
         for n, (owner, names) in enumerate(self._keepers):
             for name in names:
                 setattr(owner, name, copy.copy(kept[f"{n}.{name}"]))
+        self.faults.changes += 1
         self.aircraft.flows.rebuild(self.faults.active)

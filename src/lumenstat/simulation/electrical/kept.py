@@ -32,6 +32,7 @@ class _Case:
     """What one set of present branches, modes and loads has in common, whatever the volts."""
 
     inverse: list[list[float]]
+    pushed: list[float]
     figures: tuple[float, ...]
     answers: list[float]
 
@@ -67,14 +68,34 @@ class Network:
         """Volts of nodes, modes and amps of branches (0 for absent ones). Raises NotSettled."""
         first = volts, modes
         for round_ in range(MODE_ROUNDS):
-            found = self._settled(self._case(present, watts, modes).figures, emf, volts)
+            case = self._case(present, watts, modes)
+            found = self._settled(case.figures, emf, volts)
             if found is None:
+                # In modes that are far off, loads run away; as resistances they show which branches have to move.
+                volts, shown = first[0], self._with_resistances(case, present, emf, modes)
+            else:
+                volts, amps = found
+                if amps is not None:
+                    return volts, modes, amps
+                shown = volts
+            flipped = self._flip_present(present, emf, shown, modes, one=round_ >= ROUNDS_TOGETHER)
+            if flipped == modes:
                 break
-            volts, amps = found
-            if amps is not None:
-                return volts, modes, amps
-            modes = self._flip_present(present, emf, volts, modes, one=round_ >= ROUNDS_TOGETHER)
+            modes = flipped
         return self._solve_slowly(present, emf, watts, *first)
+
+    def _with_resistances(
+        self, case: _Case, present: tuple[bool, ...], emf: Sequence[float], modes: tuple[int, ...]
+    ) -> list[float]:
+        """The volts if every load were the resistance it is at its floor: there is always just one such solution."""
+        amps = list(case.pushed)
+        for n, volts in enumerate(emf):
+            if present[n] and modes[n] == 0:
+                branch = self.branches[n]
+                for node, sign in ((branch.a, -1.0), (branch.b, 1.0)):
+                    if node >= 0:
+                        amps[node] += sign * branch.siemens * volts
+        return [sum(m * i for m, i in zip(row, amps, strict=True)) for row in case.inverse]
 
     def _solve_slowly(
         self,
@@ -141,7 +162,7 @@ class Network:
         for n in self._bounded:
             figures += self._allowed(n, modes[n]) if present[n] else (0.0, -math.inf, math.inf)
         answers = [b.siemens * (1 - b.siemens * inverse[b.b][b.b]) if b.a < 0 else 0.0 for b in self.branches]
-        return _Case(inverse, tuple(figures), answers)
+        return _Case(inverse, pushed, tuple(figures), answers)
 
     def _allowed(self, n: int, mode: int) -> tuple[float, float, float]:
         """Slope of a branch, and between which line currents it stays in its mode: the rule of `wanted_mode`."""

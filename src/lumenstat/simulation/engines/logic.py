@@ -13,6 +13,7 @@ from lumenstat.simulation.calendar import Priority
 from lumenstat.simulation.comparing import ENGINE_STATES
 from lumenstat.simulation.engines.model import EngineState
 from lumenstat.simulation.plan import EngineAnswers, ticks
+from lumenstat.simulation.unit import Unit
 
 if TYPE_CHECKING:
     from lumenstat.documents.engines import Engine
@@ -22,18 +23,20 @@ LIGHT_LIMIT, START_LIMIT, OIL_LIMIT = range(3)
 EVENTS_EACH = 3
 
 
-class EngineLogic:
+class EngineLogic(Unit):
     """The switches and the control unit of one engine."""
 
     KEPT = ("cut_out", "waiting", "motor_target")
 
     def __init__(self, settler: Settler, number: int, engine: Engine) -> None:
-        self.settler, self.number, self.engine = settler, number, engine
-        self.aircraft = settler.aircraft
-        slots = self.aircraft.plan.d
+        self.number, self.engine = number, engine
+        slots = settler.aircraft.plan.d
         self.slot = {name: slots[f"engine.{engine.id}.{name}"] for name in ENGINE_STATES}
         self.powered_slot = slots[f"bus.{engine.control_bus}.alive"]
         self.lever = slots[f"control.{engine.power.lever}"] if engine.power else None
+        more = [self.powered_slot] if self.lever is None else [self.powered_slot, self.lever]
+        super().__init__(settler, [*self.slot.values(), *more])
+        self._state: EngineState | None = None
         self.cut_out = False
         self.waiting = [False] * EVENTS_EACH
         self.motor_target = 0.0
@@ -56,8 +59,10 @@ class EngineLogic:
 
     # ---- settling ----------------------------------------------------------------------------------------
 
-    def settle(self, answers: EngineAnswers) -> None:
+    def go_on(self, *asked: bool) -> None:
         """Go on with what switches and figures say."""
+        answers = EngineAnswers(*asked)
+        self._state = None
         powered = self.aircraft.d[self.powered_slot] is True
         self.put(feathered=answers.feathered)
         if self.engine.motor is not None:
@@ -144,6 +149,11 @@ class EngineLogic:
 
     def state(self) -> EngineState:
         """What the figures need to know."""
+        if self._state is None:
+            self._state = self._state_now()
+        return self._state
+
+    def _state_now(self) -> EngineState:
         active, name = self.settler.faults.active, self.engine.id
         share = self.engine.output.feathered_share if self.get("feathered") else 1.0
         lit = self.get("lit")
