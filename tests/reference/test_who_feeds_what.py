@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.flows import Conditions
+from lumenstat.simulation.holding import Conditions
 
 BUNDLE: Bundle = Library().bundle(next(p for p in shipped_exercises() if p.stem == "frost-on-the-ramp"))
 AIRCRAFT = Aircraft(BUNDLE.airframe, BUNDLE.exercise.start)

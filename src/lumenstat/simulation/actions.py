@@ -44,8 +44,8 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> None:
         case "see":
             position_of(control_of(aircraft, event.args["control"]), event.args["position"])
         case "call":
-            if event.args["instrument"] not in aircraft.plan.airframe.instruments:
-                names = list(aircraft.plan.airframe.instruments)
+            if event.args["instrument"] not in aircraft.plan.instruments:
+                names = list(aircraft.plan.instruments)
                 raise ActionRefused(
                     f"there is no instrument {event.args['instrument']!r}{nearest(event.args['instrument'], names)}"
                 )
@@ -64,7 +64,7 @@ def set_fault(aircraft: Aircraft, name: str, arm: bool) -> None:
 
 def control_of(aircraft: Aircraft, name: str) -> Control:
     """The control of that name."""
-    controls = aircraft.plan.airframe.controls
+    controls = aircraft.plan.controls
     if name not in controls:
         raise ActionRefused(f"there is no control {name!r}{nearest(name, list(controls))}")
     return controls[name]

@@ -16,7 +16,8 @@ from lumenstat.documents.exercise import Fault, Start
 from lumenstat.errors import ModelError
 from lumenstat.simulation.calendar import Calendar, Priority
 from lumenstat.simulation.electrical.network import NotSettled
-from lumenstat.simulation.flows import Conditions, Flows, Solution
+from lumenstat.simulation.flows import Flows, Solution
+from lumenstat.simulation.holding import Conditions
 from lumenstat.simulation.plan import Discrete, Plan, plan_for, ticks
 from lumenstat.simulation.settling import Settler
 

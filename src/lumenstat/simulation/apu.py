@@ -195,4 +195,3 @@ class ApuLogic(Unit):
     def strength(self) -> float:
         """The share of its power that burning gives."""
         return self.settler.faults.active.get(("apu_hung", self.apu.id), 1.0)
-

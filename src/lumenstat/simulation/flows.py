@@ -14,13 +14,14 @@ from dataclasses import dataclass, field
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.exercise import Start
-from lumenstat.simulation.alignment import Alignment, alignment_figures
+from lumenstat.simulation.alignment import alignment_figures
 from lumenstat.simulation.electrical.batteries import BatteryModel
 from lumenstat.simulation.electrical.kept import network_of
 from lumenstat.simulation.electrical.network import GROUND, Branch, load_amps
-from lumenstat.simulation.engines.model import FIGURES_EACH, EngineModel, EngineState
+from lumenstat.simulation.engines.model import FIGURES_EACH, EngineModel
+from lumenstat.simulation.holding import Conditions
 from lumenstat.simulation.plan import Plan
-from lumenstat.simulation.steps import Layout, Steps
+from lumenstat.simulation.steps import Layout, Steps, steps_of
 from lumenstat.simulation.turbine import Turbine
 
 OFF_VOLTS = -1000.0
@@ -32,27 +33,6 @@ FOLLOWING_TOLERANCE = 0.005
 """Of what only follows the speed (oil pressure, fan or propeller): as a share of its full figure."""
 
 Faults = Mapping[tuple[str, str], float]
-
-
-@dataclass
-class Conditions:
-    """What the discrete half holds still for the continuous half; made anew whenever logic settles."""
-
-    present: tuple[bool, ...]
-    rectifier_alive: tuple[bool, ...]
-    supply_on: tuple[bool, ...]
-    source_volts: list[float]
-    source_hertz: list[float]
-    ac_root: list[int]
-    rectifier_root: list[int]
-    dc_watts: tuple[float, ...]
-    ac_watts: list[float]
-    targets: list[float]
-    apu_burning: float = 0.0
-    apu_oiled: bool = True
-    engines: tuple[EngineState, ...] = ()
-    alignments: tuple[Alignment, ...] = ()
-    any_fuel: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,8 +85,6 @@ class Flows:
         self.celsius = start.outside_celsius
         self.floor = [bus.dead_below for bus in plan.dc]
         self.sources = electrical.sources
-        self._rated = [source.rated_va for source in self.sources]
-        self._droop = [getattr(source, "droop_volts", 0.0) for source in self.sources]
         self._battery_nodes = [plan.node[battery.bus] for battery in electrical.batteries]
         self._rectifiers = [(plan.node[r.output], r.volts, r.efficiency) for r in electrical.rectifiers]
         self._drops = [-diode.drop_volts for diode in electrical.diodes]
@@ -135,7 +113,6 @@ class Flows:
         self._starters = [(self.first_apu, apu.starter)] if apu else []
         self._starters += [(places[e.id], e.starter) for e in airframe.engines if e.starter is not None]
         self._back_emf = [(at, -starter.back_emf_volts_per_percent) for at, starter in self._starters]
-        self._grounds = len(electrical.ground_supplies)
         self._no_fuel = [0.0] * len(self.engines)
         self._hold_for: Conditions | None = None
         self._held = _Held([], [], [], [], [], None)
@@ -171,7 +148,7 @@ class Flows:
             tolerances += [(at, SPEED_TOLERANCE), (at + 1, CELSIUS_TOLERANCE)]
         tolerances += [(at, FOLLOWING_TOLERANCE * full) for at, full in following]
         shares = tuple(2 * n for n in batteries)
-        return Steps(Layout(tuple(lags), tuple(stiff), shares, tuple(speeds), tuple(tolerances)))
+        return steps_of(Layout(tuple(lags), tuple(stiff), shares, tuple(speeds), tuple(tolerances)))
 
     def rebuild(self, faults: Faults) -> None:
         """Make branches and batteries as they are with these faults."""
@@ -280,11 +257,10 @@ class Flows:
         amps = solution.amps
         answers = self.network.answers(now.present, now.dc_watts, solution.modes)
         for n, model in enumerate(self.batteries):
-            into, charge, polarisation = -amps[n], x[2 * n], x[2 * n + 1]
-            ohm = model.polarisation_ohm(charge, into > 0)
-            rates.append(model.charge_per_second(charge, into))
-            rates.append((into * ohm - polarisation) / model.tau_seconds)
-            stiff.append(-(1 + ohm * max(0.0, answers[n])) / model.tau_seconds)
+            charging, settling, slope = model.rates(x[2 * n], x[2 * n + 1], -amps[n], answers[n])
+            rates.append(charging)
+            rates.append(settling)
+            stiff.append(slope)
         rates += now.targets
         starter_at = self.groups.starters
         if (turbine := self.turbine) is not None:
@@ -292,9 +268,10 @@ class Flows:
             if speed or burning or amps[starter_at]:
                 starter = self._starters[0][1]
                 push = starter.percent_per_second_per_kiloamp * amps[starter_at] / 1000
-                gain, slope = turbine.acceleration(speed, push, burning, self._governed)
+                let = turbine.governor(speed, self._governed)
+                gain, slope = turbine.acceleration(speed, push, burning, let)
                 rates.append(gain)
-                flow = turbine.fuel(speed, self._governed) if burning else 0.0
+                flow = turbine.fuel(speed, let) if burning else 0.0
                 rates.append(turbine.exhaust_target(speed, flow))
                 rates.append(turbine.oil_target(speed) if now.apu_oiled else 0.0)
                 stiff.append(slope)
@@ -313,42 +290,17 @@ class Flows:
 
     def figures(self, tick: int, x: list[float], solution: Solution, now: Conditions) -> list[float]:
         """Every figure that can be observed, in the order of the plan's `a` slots."""
-        volts, amps, g, held = solution.volts, solution.amps, self.groups, self._hold(now)
-        loads = [watts / rated for watts, rated in zip(solution.source_watts, self._rated, strict=True)]
-        shown = [v and v - d * load for v, d, load in zip(now.source_volts, self._droop, loads, strict=True)]
-        shown.append(0.0)  # what hangs on no source (-1) has none
-        engines: list[float] = []
+        held, fuel, units = self._hold(now), self._no_fuel, self._hold(now).settled_units
         if now.any_fuel:
+            engines = enumerate(zip(self.engines, now.engines, strict=True))
             at = self.first_engine
-            for engine, state in zip(self.engines, now.engines, strict=True):
-                engines.append(engine.fuel_flow(x[at : at + FIGURES_EACH], state))
-                at += FIGURES_EACH
-        else:
-            engines = self._no_fuel
-        units = held.settled_units
+            fuel = [engine.fuel_flow(x[at + n * FIGURES_EACH], state) for n, (engine, state) in engines]
         if units is None:
             units = [figure for alignment in now.alignments for figure in alignment_figures(alignment, tick)]
-        return [
-            tick / 100,
-            *volts,
-            *[shown[root] for root in now.ac_root],
-            *held.ac_hertz,
-            *[volts[node] for node in self._battery_nodes],
-            *[-i for i in amps[: g.rectifiers]],
-            *x[0 : self.first_target : 2],
-            *[100 * load for load in loads],
-            *shown[: self._grounds],
-            *now.source_hertz[: self._grounds],
-            *amps[g.supplies : g.diodes],
-            *amps[g.rectifiers : g.supplies],
-            *amps[g.diodes : g.starters],
-            *amps[g.contactors :],
-            *x[self.first_target :],
-            *amps[g.starters : g.contactors],
-            *engines,
-            *units,
-            *self._stores,
-        ]
+        return self.plan.figures(
+            tick, solution.volts, solution.amps, x, solution.source_watts, now.source_volts, now.source_hertz,
+            now.ac_root, held.ac_hertz, fuel, units, self._stores,
+        )  # fmt: skip
 
     def balance(self, solution: Solution, now: Conditions) -> list[float]:
         """Amps left over at every DC node; zero everywhere in a true solution."""

@@ -14,10 +14,11 @@ from typing import Any, NamedTuple
 
 from lumenstat.documents.airframe import Airframe, Instrument
 from lumenstat.documents.checking import feeding_graph
-from lumenstat.documents.engines import FIGURES, Engine
+from lumenstat.documents.engines import Engine
 from lumenstat.documents.expressions import NULL_SAFE, Emitter, Quantity, parse
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.simulation.comparing import ENGINE_STATES, apu_comparators, engine_comparators
+from lumenstat.simulation.figures import Figures, figure_table, figures_source
 
 Discrete = str | float | bool
 Logic = Callable[[list[Discrete]], "Answers"]
@@ -107,6 +108,7 @@ class Plan:
 
     def __init__(self, airframe: Airframe) -> None:
         self.airframe = airframe
+        self.controls, self.instruments = airframe.controls, airframe.instruments
         self.quantities: dict[str, Quantity] = quantities_of(airframe)
         self.d = Slots()
         self.a = Slots()
@@ -125,6 +127,7 @@ class Plan:
         self.logic_source = self._logic_source()
         self.logic: Logic = self.function(self.logic_source, "logic")
         self.flipped: Flipped = self.function(self._flipped_source(), "flipped")
+        self.figures: Figures = self.function(figures_source(airframe), "figures")
 
     def _ac_in_feeding_order(self) -> list[str]:
         order = TopologicalSorter(feeding_graph(self.airframe)).static_order()
@@ -149,7 +152,7 @@ class Plan:
     def _codes(self) -> dict[str, str]:
         """For every quantity the code that reads it."""
         codes: dict[str, str] = {}
-        for name in figure_names(self.airframe):
+        for name, _ in figure_table(self.airframe):
             _ = self.a[name]
         for name, quantity in self.quantities.items():
             if name.startswith(("instrument.", "lamp.")):
@@ -314,39 +317,6 @@ def _asked_of_engine(engine: Engine) -> list[str]:
         engine.output.feathered_when or "false",
         f"alive(bus.{motor.bus}) and ({motor.enabled_when})" if motor else "false",
     ]
-
-
-def figure_names(airframe: Airframe) -> list[str]:
-    """Every figure in the order in which `Flows.figures` gives them."""
-    electrical = airframe.electrical
-    dc = [bus.id for bus in electrical.buses if bus.kind == "dc"]
-    ac = [bus.id for bus in electrical.buses if bus.kind == "ac"]
-    names = ["time", *(f"bus.{b}.volts" for b in (*dc, *ac)), *(f"bus.{b}.hertz" for b in ac)]
-    for what in ("volts", "amps", "charge"):
-        names += [f"battery.{battery.id}.{what}" for battery in electrical.batteries]
-    names += [f"source.{source.id}.load" for source in electrical.sources]
-    for what in ("volts", "hertz"):
-        names += [f"source.{supply.id}.{what}" for supply in electrical.ground_supplies]
-    names += [f"supply.{supply.id}.amps" for supply in electrical.dc_supplies]
-    names += [f"rectifier.{rectifier.id}.amps" for rectifier in electrical.rectifiers]
-    names += [f"diode.{diode.id}.amps" for diode in electrical.diodes]
-    names += [f"contactor.{contactor.id}.amps" for contactor in electrical.contactors]
-    names += [f"hydraulic.{system.id}.psi" for system in airframe.hydraulics.systems]
-    names += [f"surface.{surface.id}.degrees" for surface in airframe.hydraulics.surfaces]
-    names += [f"fuel.{feed.id}.psi" for feed in airframe.fuel.feeds]
-    names += [f"duct.{duct.id}.psi" for duct in airframe.air.ducts]
-    if airframe.apu is not None:
-        names += ["apu.speed", "apu.exhaust", "apu.oil"]
-    for engine in airframe.engines:
-        figures = (*FIGURES[engine.kind], "pooled_fuel", "starter_heat")
-        names += [f"engine.{engine.id}.{figure}" for figure in figures]
-    names += ["apu.starter_amps"] if airframe.apu is not None else []
-    names += [f"engine.{engine.id}.starter_amps" for engine in airframe.engines if engine.starter is not None]
-    names += [f"engine.{engine.id}.fuel_flow" for engine in airframe.engines]
-    for unit in airframe.inertial:
-        shown = ("progress", "seconds_left", "counter", "heading_error", "position_error")
-        names += [f"inertial.{unit.id}.{figure}" for figure in shown]
-    return names + [f"store.{store.id}" for store in airframe.stores]
 
 
 @lru_cache(maxsize=32)

@@ -18,7 +18,7 @@ from lumenstat.simulation.engines.logic import EVENTS_EACH as ENGINE_EVENTS
 from lumenstat.simulation.engines.logic import EngineLogic
 from lumenstat.simulation.faults import FaultBoard
 from lumenstat.simulation.feeding import Feeding
-from lumenstat.simulation.flows import Conditions
+from lumenstat.simulation.holding import Conditions, Holding
 from lumenstat.simulation.inertial import EVENTS_EACH as INERTIAL_EVENTS
 from lumenstat.simulation.inertial import InertialLogic
 from lumenstat.simulation.plan import Answers, ticks
@@ -70,33 +70,12 @@ class Settler:
         self.timer_slots = [slot[name] for name, _, _ in plan.timers]
         self.timer_ticks = [ticks(seconds) for _, _, seconds in plan.timers]
         self.latch_slots = [slot[f"latch.{latch.id}"] for latch in airframe.latches]
-        self.drawing = self._drawing()
-        self.feed_pumps = [
-            [
-                (pump_slot, max(pump.psi, feed.gravity_psi))
-                for pump_slot, pump in zip(self.fuel_pump_slots, airframe.fuel.pumps, strict=True)
-                if pump.feed in (feed.id, *feed.also_from)
-            ]
-            for feed in airframe.fuel.feeds
-        ]
         self.commands = [False] * len(electrical.contactors)
         self.moving_to: list[float | None] = [None] * len(self.surface_slots)
         self.pending_service: list[int | None] = [None] * len(self.service_slots)
         self.timing = [False] * len(self.timer_slots)
         self.answers = plan.logic(aircraft.d)
-        self.rectifier_slots = [slot[f"bus.{r.input}.alive"] for r in electrical.rectifiers]
-
-    def _drawing(self) -> list[tuple[int, str, float]]:
-        """All that draws power while it is on: its slot, its bus, its watts."""
-        airframe = self.airframe
-        found = [
-            (slot, each.bus, each.watts) for slot, each in zip(self.load_slots, airframe.electrical.loads, strict=True)
-        ]
-        for slot, pump in zip(self.pump_slots, airframe.hydraulics.pumps, strict=True):
-            if pump.bus is not None:
-                found.append((slot, pump.bus, pump.watts or 0.0))
-        fuel_pumps = zip(self.fuel_pump_slots, airframe.fuel.pumps, strict=True)
-        return found + [(slot, pump.bus, pump.watts) for slot, pump in fuel_pumps]
+        self.holding = Holding(self)
 
     # ---- events ------------------------------------------------------------------------------------------
 
@@ -177,7 +156,7 @@ class Settler:
             for n, unit in enumerate(self.inertial):
                 unit.settle(answers.inertial[n], answers.inertial_modes[n], moving)
             if d == before:
-                return self._conditions(answers)
+                return self.holding.conditions(answers)
         raise ModelError(f"logic goes round in a circle at {self.aircraft.tick / 100:.2f} s")
 
     def _contactors(self, wanted: tuple[bool, ...]) -> None:
@@ -240,91 +219,6 @@ class Settler:
                     after = abs(target - angle) / surface.degrees_per_second
                     self.aircraft.calendar.add(self.aircraft.tick + ticks(after), Priority.SURFACE, n)
             d[moving] = wanted is not None
-
-    # ---- what holds still ----------------------------------------------------------------------------------
-
-    def _conditions(self, answers: Answers) -> Conditions:
-        d, electrical = self.aircraft.d, self.airframe.electrical
-        roots = self.feeding.roots()
-        watts = self._watts(roots)
-        rectifier_root = [roots[self.feeding.ac_number[r.input]] for r in electrical.rectifiers]
-        rectifier_alive = tuple(
-            d[slot] is True and root >= 0 and not self.faults.has("rectifier_failed", r.id)
-            for slot, root, r in zip(self.rectifier_slots, rectifier_root, electrical.rectifiers, strict=True)
-        )
-        volts, hertz = self.feeding.volts_and_hertz()
-        groups = self.aircraft.flows.groups
-        cranking = [self.apu.get("starter") is True] if self.apu is not None else []
-        cranking += [engine.get("starter") for engine in self.engines if engine.engine.starter is not None]
-        present = (True,) * groups.starters + tuple(cranking) + tuple(d[slot] is True for slot in self.contactor_slots)
-        return Conditions(
-            present=present,
-            rectifier_alive=rectifier_alive,
-            supply_on=answers.supplies,
-            source_volts=volts,
-            source_hertz=hertz,
-            ac_root=roots,
-            rectifier_root=rectifier_root,
-            dc_watts=tuple(watts[bus.id] for bus in self.plan.dc),
-            ac_watts=[watts[bus.id] for bus in self.plan.ac],
-            targets=self._targets(answers),
-            apu_burning=self.apu.strength if self.apu is not None and self.apu.get("lit") is True else 0.0,
-            apu_oiled=self.apu is None or not self.faults.has("apu_no_oil", self.apu.apu.id),
-            engines=tuple(engine.state() for engine in self.engines),
-            alignments=tuple(unit.alignment for unit in self.inertial),
-            any_fuel=any(engine.get("fuel") for engine in self.engines),
-        )
-
-    def _watts(self, roots: list[int]) -> dict[str, float]:
-        d, electrical = self.aircraft.d, self.airframe.electrical
-        watts = dict.fromkeys((bus.id for bus in electrical.buses), 0.0)
-        for slot, bus, taken in self.drawing:
-            if d[slot]:
-                watts[bus] += taken
-        for logic in self.engines:
-            if (motor := logic.engine.motor) is not None:
-                watts[motor.bus] += motor.watts * (logic.motor_target / 100) ** 3
-        for n, inverter in enumerate(electrical.inverters, len(electrical.ground_supplies)):
-            taken = sum(watts[bus.id] for index, bus in enumerate(self.plan.ac) if roots[index] == n)
-            watts[inverter.input] += taken / inverter.efficiency
-        return watts
-
-    def _targets(self, answers: Answers) -> list[float]:
-        """Where hydraulic, fuel and duct pressures tend, and how fast surfaces move, in the order of `x`."""
-        d, airframe = self.aircraft.d, self.airframe
-        pumps = zip(airframe.hydraulics.pumps, self.pump_slots, strict=True)
-        pressed = {pump.system for pump, slot in pumps if d[slot]}
-        targets = [s.nominal_psi if s.id in pressed else 0.0 for s in airframe.hydraulics.systems]
-        targets += [self._angle_rate(n) for n in range(len(self.surface_slots))]
-        for feed, pumps_on in zip(airframe.fuel.feeds, self.feed_pumps, strict=True):
-            targets.append(max((psi for slot, psi in pumps_on if d[slot]), default=feed.gravity_psi))
-        return targets + self._duct_targets(answers)
-
-    def _duct_targets(self, answers: Answers) -> list[float]:
-        air = self.airframe.air
-        psi = dict.fromkeys((duct.id for duct in air.ducts), 0.0)
-        taken = [(logic.engine.air_starter, logic.get("starter")) for logic in self.engines]
-        for port, on in zip(air.sources, answers.air_sources, strict=True):
-            if on:
-                psi[port.duct] = max(psi[port.duct], port.psi)
-        for valve, on in zip(air.valves, answers.air_valves, strict=True):
-            if on:
-                psi.update(dict.fromkeys(valve.joins, max(psi[duct] for duct in valve.joins)))
-        for port, on in zip(air.takers, answers.air_takers, strict=True):
-            if on:
-                psi[port.duct] = max(0.0, psi[port.duct] - port.psi)
-        for starter, on in taken:
-            if starter is not None and on:
-                psi[starter.duct] = max(0.0, psi[starter.duct] - starter.takes_psi)
-        active = self.faults.active
-        return [each * active.get(("duct_low", duct), 1.0) for duct, each in psi.items()]
-
-    def _angle_rate(self, n: int) -> float:
-        target = self.moving_to[n]
-        if target is None:
-            return 0.0
-        speed = self.airframe.hydraulics.surfaces[n].degrees_per_second
-        return speed if target > self.aircraft.x[self.aircraft.flows.first_angle + n] else -speed
 
     # ---- keeping -----------------------------------------------------------------------------------------
 

@@ -40,7 +40,7 @@ class Layout:
 
 
 class Steps:
-    """Steps of the figures of one layout."""
+    """Steps of the figures of one layout; `steps_of` gives the one that all aircraft of a layout share."""
 
     def __init__(self, layout: Layout) -> None:
         self.layout = layout
@@ -69,6 +69,11 @@ class Steps:
 
 
 @lru_cache(maxsize=32)
+def steps_of(layout: Layout) -> Steps:
+    """The steps of this layout."""
+    return Steps(layout)
+
+
 def _written_out(layout: Layout) -> tuple[Advance, Bends, Error]:
     space: dict[str, object] = {"expm1": math.expm1}
     exec(compile(source_of(layout), "<steps>", "exec"), space)  # noqa: S102 - our own text, numbers only

@@ -33,16 +33,17 @@ class Turbine:
         wanted = (governed + 1 - speed) / GOVERNOR_BAND_PERCENT
         return 1.0 if wanted > 1 else wanted if wanted > LEAST_FUEL else LEAST_FUEL
 
-    def acceleration(self, speed: float, push: float, burning: float, governed: float) -> tuple[float, float]:
+    def acceleration(self, speed: float, push: float, burning: float, let: float) -> tuple[float, float]:
         """Percent per second, and how it changes with speed per second, strongly negative where the governor holds it.
 
-        `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung.
+        `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung; `let` what the governor
+        lets through.
         """
         spool, gained, slope = self.spool, push, 0.0
         if burning and speed > spool.burn_from_percent:
             reach = 100 - spool.burn_from_percent
             share, steeper = (1.0, 0.0) if self.even else ((speed - spool.burn_from_percent) / reach, 1 / reach)
-            let, power = self.governor(speed, governed), spool.burn * burning
+            power = spool.burn * burning
             gained += power * share * let
             slope = power * (steeper * let - (share / GOVERNOR_BAND_PERCENT if LEAST_FUEL < let < 1 else 0.0))
         if speed <= 0:
@@ -51,10 +52,10 @@ class Turbine:
         lost = spool.drag_linear * speed + spool.drag_square * speed * speed + spool.drag_rest
         return gained - lost, min(0.0, slope)
 
-    def fuel(self, speed: float, governed: float) -> float:
-        """Fuel that burns, as a share of what it takes at full speed."""
+    def fuel(self, speed: float, let: float) -> float:
+        """Fuel that burns where the governor lets this share through, as a share of what it takes at full speed."""
         exhaust = self.exhaust
-        return (exhaust.flow_idle + exhaust.flow_slope * speed / 100) * self.governor(speed, governed)
+        return (exhaust.flow_idle + exhaust.flow_slope * speed / 100) * let
 
     def exhaust_target(self, speed: float, flow: float) -> float:
         """Where the gas temperature tends while this flow burns."""
@@ -62,4 +63,4 @@ class Turbine:
 
     def oil_target(self, speed: float) -> float:
         """Where the oil pressure tends."""
-        return self.oil.psi * min(1.0, max(0.0, speed) / OIL_FULL_AT_PERCENT)
+        return self.oil.psi * (speed / OIL_FULL_AT_PERCENT if speed < OIL_FULL_AT_PERCENT else 1.0)

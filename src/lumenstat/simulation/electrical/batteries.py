@@ -87,6 +87,13 @@ class BatteryModel:
         filled = charge / (TAPER_END - min(charge, 1.0))
         return self.charging_r1_ohm * (1 + TAPER * filled * filled)
 
+    def rates(self, charge: float, polarisation: float, amps: float, answer: float) -> tuple[float, float, float]:
+        """Change of charge and of polarisation per second, and the slope of the latter (never above 0), where amps
+        change by `answer` for a volt of it."""
+        ohm, tau = self.polarisation_ohm(charge, amps > 0), self.tau_seconds
+        slope = -(1 + ohm * answer) / tau if answer > 0 else -1 / tau
+        return self.charge_per_second(charge, amps), (amps * ohm - polarisation) / tau, slope
+
     def polarisation_target_volts(self, charge: float, amps: float) -> float:
         """Where the polarisation tends while this current flows."""
         return amps * self.polarisation_ohm(charge, amps > 0)

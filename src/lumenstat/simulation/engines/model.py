@@ -51,6 +51,8 @@ class EngineModel:
         self.turbine: Turbine | None = None
         if engine.spool and engine.exhaust and engine.oil:
             self.turbine = Turbine(engine.spool, engine.exhaust, engine.oil, celsius, even=engine.kind == "piston")
+        self._output_full, self._output_from = engine.output.full, engine.output.from_percent
+        self._pool_flow = engine.ignition.pool_flow if engine.ignition else 0.0
         self._rest = self.at_rest()
         self._rest_slopes = [0.0] * STIFF_EACH if self.turbine else []
 
@@ -79,9 +81,9 @@ class EngineModel:
 
     def rates(self, block: list[float], amps: float, psi: float, now: EngineState) -> tuple[list[float], list[float]]:
         """Rate or target of each figure, and how stiff speed and temperature are."""
-        if block == self._rest and now.still:
+        speed, celsius, _, _, pooled, _ = block
+        if not speed and now.still and block == self._rest:
             return self._rest, self._rest_slopes
-        speed, celsius = block[0], block[1]
         turbine = self.turbine
         output = self._output_target(speed) * now.output_share
         if turbine is None:
@@ -89,32 +91,28 @@ class EngineModel:
             warm = self.celsius + rise * (speed / 100) ** 3
             return [now.motor_target, warm, 0.0, output, 0.0, 0.0], []
         push = self.push(speed, amps, psi, now.air)
-        cooling = min(1.0, speed / COOLS_FULLY_AT_PERCENT) + COOLS_AT_REST
-        per_second = cooling / turbine.exhaust.lag_seconds
+        cooling = speed / COOLS_FULLY_AT_PERCENT if speed < COOLS_FULLY_AT_PERCENT else 1.0
+        per_second = (cooling + COOLS_AT_REST) / turbine.exhaust.lag_seconds
         if not (speed or push or now.burning):
             rates = [0.0, (self.celsius - celsius) * per_second]
             slope = 0.0
         else:
-            gain, slope = turbine.acceleration(speed, push, now.burning, now.governed)
-            rates = [gain, (turbine.exhaust_target(speed, self.flow(block, now)) - celsius) * per_second]
+            let = turbine.governor(speed, now.governed)
+            gain, slope = turbine.acceleration(speed, push, now.burning, let)
+            flow = turbine.fuel(speed, let) * now.richness + self._pool_flow * pooled if now.burning else 0.0
+            rates = [gain, (turbine.exhaust_target(speed, flow) - celsius) * per_second]
         oil = turbine.oil_target(speed) if now.oiled else 0.0
         return [*rates, oil, output, now.pool_target, now.heat_target], [slope, -per_second]
 
-    def flow(self, block: list[float], now: EngineState) -> float:
-        """Fuel that burns, with what had pooled before: as a share of full flow."""
-        if not now.burning or self.turbine is None or self.engine.ignition is None:
-            return 0.0
-        return self.turbine.fuel(block[0], now.governed) * now.richness + self.engine.ignition.pool_flow * max(
-            0.0, block[4]
-        )
-
-    def fuel_flow(self, block: list[float], now: EngineState) -> float:
+    def fuel_flow(self, speed: float, now: EngineState) -> float:
         """What the flow meter counts, lit or not."""
         if not now.fuel or self.turbine is None:
             return 0.0
-        share = self.turbine.fuel(block[0], now.governed) * now.richness if now.burning else UNLIT_FLOW
-        return (self.engine.fuel_flow or 0.0) * share
+        if not now.burning:
+            return (self.engine.fuel_flow or 0.0) * UNLIT_FLOW
+        let = self.turbine.governor(speed, now.governed)
+        return (self.engine.fuel_flow or 0.0) * (self.turbine.fuel(speed, let) * now.richness)
 
     def _output_target(self, speed: float) -> float:
-        output = self.engine.output
-        return output.full * max(0.0, speed - output.from_percent) / (100 - output.from_percent)
+        begins = self._output_from
+        return self._output_full * (speed - begins) / (100 - begins) if speed > begins else 0.0
