@@ -83,8 +83,8 @@ class Holding:
         angle_rates = [self._angle_rate(n) for n in range(len(settler.moving_to))]
         decided_by = (
             self._read(settler.aircraft.d), answers.supplies, answers.air_sources, answers.air_takers,
-            answers.air_valves, states, alignments, angle_rates, tuple(settler.feeding.plugged),
-            tuple(settler.feeding.cart_number), settler.faults.changes,
+            answers.air_valves, states, alignments, angle_rates, settler.feeding.plugged,
+            settler.feeding.cart_number, settler.faults.changes,
         )  # fmt: skip
         if self._conditions is None or decided_by != self._decided_by:
             self._decided_by = decided_by

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from graphlib import TopologicalSorter
 from typing import Any, NamedTuple
+from weakref import ReferenceType, ref
 
 from lumenstat.documents.airframe import Airframe, Instrument
 from lumenstat.documents.checking import feeding_graph
@@ -324,6 +325,15 @@ def _plan_of_text(airframe_json: str) -> Plan:
     return Plan(Airframe.model_validate_json(airframe_json))
 
 
+_plans: dict[int, tuple[ReferenceType[Airframe], Plan]] = {}
+
+
 def plan_for(airframe: Airframe) -> Plan:
     """The compiled airframe, made once for each document and shared by every run on it."""
-    return _plan_of_text(airframe.model_dump_json(by_alias=True))
+    number = id(airframe)
+    known = _plans.get(number)
+    if known is not None and known[0]() is airframe:
+        return known[1]
+    plan = _plan_of_text(airframe.model_dump_json(by_alias=True))
+    _plans[number] = ref(airframe, lambda _: _plans.pop(number, None)), plan
+    return plan

@@ -50,6 +50,8 @@ class Settler:
         self.contactor_slots = [slot[f"contactor.{c.id}.shut"] for c in electrical.contactors]
         self.pump_slots = [slot[f"pump.{p.id}.running"] for p in hydraulics.pumps]
         self.fuel_pump_slots = [slot[f"pump.{p.id}.running"] for p in airframe.fuel.pumps]
+        self.switched_slots = [*self.load_slots, *self.pump_slots, *self.fuel_pump_slots]
+        self._switched: tuple[object, ...] = ()
         self.loop_slots = [
             (slot[f"loop.{loop.id}.intact"], slot[f"bus.{loop.bus}.alive"], loop.id) for loop in airframe.fire.loops
         ]
@@ -145,7 +147,7 @@ class Settler:
             self.faults.settle()
             answers = self.answers = self.plan.logic(d)
             self._contactors(answers.contactors)
-            self.feeding.settle(answers)
+            self.feeding.settle(answers.plugged, answers.offered, answers.feeds)
             self._systems(answers)
             self._surfaces()
             if self.apu is not None:
@@ -160,6 +162,8 @@ class Settler:
         raise ModelError(f"logic goes round in a circle at {self.aircraft.tick / 100:.2f} s")
 
     def _contactors(self, wanted: tuple[bool, ...]) -> None:
+        if wanted == tuple(self.commands) and not self.faults.active:
+            return
         for number, contactor in enumerate(self.airframe.electrical.contactors):
             want = wanted[number] and not self.faults.has("contactor_stuck_open", contactor.id)
             if want != self.commands[number]:
@@ -169,14 +173,13 @@ class Settler:
 
     def _systems(self, answers: Answers) -> None:
         d = self.aircraft.d
-        for slot, on in zip(self.load_slots, answers.loads, strict=True):
-            d[slot] = on
-        for slot, on in zip(self.pump_slots, answers.pumps, strict=True):
-            d[slot] = on
-        for slot, on in zip(self.fuel_pump_slots, answers.fuel_pumps, strict=True):
-            d[slot] = on
-        if self.faults.active:
-            self._fail_systems()
+        asked = answers.loads, answers.pumps, answers.fuel_pumps, self.faults.changes
+        if self.faults.active or asked != self._switched:
+            self._switched = asked
+            for slot, on in zip(self.switched_slots, (*asked[0], *asked[1], *asked[2]), strict=True):
+                d[slot] = on
+            if self.faults.active:
+                self._fail_systems()
         for slot, alive, name in self.loop_slots:
             d[slot] = d[alive] is True and not self.faults.has("loop_open", name)
         for slot, fired in zip(self.bottle_slots, answers.bottles, strict=True):
@@ -226,7 +229,7 @@ class Settler:
     def _keepers(self) -> list[tuple[object, tuple[str, ...]]]:
         keepers: list[tuple[object, tuple[str, ...]]] = [
             (self, self.KEPT),
-            (self.feeding, (*Feeding.KEPT, "overloaded")),
+            (self.feeding, Feeding.KEPT),
             (self.faults, ("active", "spent")),
         ]
         keepers += [(self.apu, ApuLogic.KEPT)] if self.apu else []
