@@ -1,0 +1,98 @@
+"""Units and conditions that are left alone where nothing they go by has changed: the same flight as without."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from lumenstat.documents.bundles import shipped_exercises
+from lumenstat.errors import ActionRefused
+from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.apu import ApuLogic
+from lumenstat.simulation.engines.logic import EngineLogic
+from lumenstat.simulation.feeding import Feeding
+from lumenstat.simulation.holding import Holding
+from lumenstat.simulation.inertial import InertialLogic
+from lumenstat.simulation.unit import Unit
+from tests.flights import PERFECT
+from tests.procedures import shipped
+
+NAMES = sorted(path.stem for path in shipped_exercises())
+KINDS = (ApuLogic, EngineLogic, Feeding, InertialLogic)
+
+
+class Noted(list[Any]):
+    """A list that notes which places are read."""
+
+    read: set[int]
+
+    def __getitem__(self, place: Any) -> Any:
+        self.read.add(place)
+        return super().__getitem__(place)
+
+
+def begun(name: str) -> Aircraft:
+    bundle = shipped(name)
+    return ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
+
+
+def flown(aircraft: Aircraft, name: str) -> Aircraft:
+    for event in PERFECT[name]():
+        if event.verb != "finish":
+            aircraft.arrive(event.tick)
+            try:
+                carry_out(aircraft, event)
+            except ActionRefused:
+                continue
+    return aircraft
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_unit_reads_no_more_than_it_says(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    went_on = 0
+    PERFECT[name]()
+
+    def noting(go_on: Any) -> Any:
+        def wrapped(unit: Unit, *asked: Any) -> None:
+            nonlocal went_on
+            went_on += 1
+            noted = unit.aircraft.d
+            assert isinstance(noted, Noted)
+            noted.read = set()
+            go_on(unit, *asked)
+            assert noted.read <= set(unit.reads), type(unit).__name__
+
+        return wrapped
+
+    aircraft = begun(name)
+    noted = Noted(aircraft.d)
+    noted.read = set()
+    aircraft.d = noted
+    for kind in KINDS:
+        monkeypatch.setattr(kind, "go_on", noting(kind.go_on))
+    flown(aircraft, name)
+    assert went_on > 20
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_a_flight_is_the_same_where_nothing_is_left_alone(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    skipping = flown(begun(name), name)
+
+    def always(unit: Unit, *asked: Any) -> bool:
+        unit.go_on(*asked)
+        return True
+
+    kept = Holding.conditions
+
+    def anew(holding: Holding, answers: Any) -> Any:
+        holding._conditions = None
+        return kept(holding, answers)
+
+    monkeypatch.setattr(Unit, "settle", always)
+    monkeypatch.setattr(Holding, "conditions", anew)
+    thorough = flown(begun(name), name)
+    assert (skipping.tick, skipping.d, skipping.x) == (thorough.tick, thorough.d, thorough.x)
+    assert skipping.conditions == thorough.conditions
+    assert skipping.settler.keep() == thorough.settler.keep()
