@@ -49,7 +49,14 @@ def measure() -> list[dict[str, object]]:
     aircraft = start.halfway()
     rows.append(("peek_share", 100 * 10 * per_call(lambda: look(aircraft), 500), "percent"))
     rows.append(("snapshot", 1e6 * per_call(aircraft.snapshot), "us"))
+    rows.append(("plain_loop", 1000 * seconds_of(plain_loop), "ms, the machine's own speed just now"))
     return [{"name": name, "value": round(value, 4), "unit": unit} for name, value, unit in rows]
+
+
+def plain_loop() -> None:
+    """A million rounds of nothing: beside it speeds measured at different times can be compared."""
+    for _ in range(1_000_000):
+        pass
 
 
 def look(aircraft: Aircraft) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from lumenstat.documents.bundles import Bundle
@@ -170,8 +172,8 @@ def test_a_value_that_is_no_figure_stops_with_its_name_and_time(aircraft: Aircra
 
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(500)
-    aircraft.x[0] = float("nan")
-    aircraft.touched()
+    kept = aircraft.snapshot()
+    aircraft.restore(replace(kept, x=[float("nan"), *kept.x[1:]]))
     with pytest.raises(ModelError, match=r"at \d+\.\d\d s|battery\.main"):
         aircraft.arrive(9000)
 

@@ -50,9 +50,10 @@ class CrewLine:
 
 @dataclass(slots=True)
 class _Step:
-    """A step that is planned: where it ends and how the figures get there."""
+    """A step that is planned: where it ends, how the figures get there, and when something was due by then."""
 
     end: int
+    due: int | None
     x: list[float]
     solution: Solution
     a: list[float]
@@ -163,8 +164,9 @@ class Aircraft:
         self._after_change()
 
     def _next_step(self) -> _Step:
-        if self._planned is None:
-            self._planned = self._plan_step(self.calendar.next_tick())
+        due = self.calendar.next_tick()
+        if self._planned is None or self._planned.due != due:
+            self._planned = self._plan_step(due)
         return self._planned
 
     def _plan_step(self, due: int | None) -> _Step:
@@ -184,7 +186,7 @@ class Aircraft:
         solution = self._solved(self.tick + length, x, between)
         a = self.flows.figures(self.tick + length, x, solution, self.conditions)
         flipped = self.plan.flipped(self.d, a)
-        step = _Step(self.tick + length, x, solution, a, flipped, bends, min(LONGEST_STEP, grown))
+        step = _Step(self.tick + length, due, x, solution, a, flipped, bends, min(LONGEST_STEP, grown))
         return self._first_flip(step) if flipped and length > 1 else step
 
     def _attempt(self, length: int) -> tuple[list[float], Solution, list[float], float]:
@@ -194,11 +196,10 @@ class Aircraft:
             rough = steps.advance(self.x, start, self._bends, length)
             between = self._solved(self.tick, rough, self.solution, sources=False)
             end = self.flows.rates(rough, between, self.conditions)
-            bends = steps.bends(self.x, rough, start, end, length)
-            x = steps.advance(self.x, start, bends, length)
-            return x, between, bends, steps.error(rough, x)
-        except (OverflowError, ZeroDivisionError) as error:
-            raise self._lost(self.tick, error) from None
+            bends, x, error = steps.correct(self.x, rough, start, end, length)
+            return x, between, bends, error
+        except (OverflowError, ZeroDivisionError) as lost:
+            raise self._lost(self.tick, lost) from None
 
     def _solved(self, tick: int, x: list[float], guess: Solution, sources: bool = True) -> Solution:
         """The network at these figures. Raises ModelError where it has no solution."""
@@ -222,7 +223,7 @@ class Aircraft:
         x = self.flows.steps.advance(self.x, self._rates_here(), step.bends, tick - self.tick)
         solution = self._solved(tick, x, self.solution)
         a = self.flows.figures(tick, x, solution, self.conditions)
-        return _Step(tick, x, solution, a, self.plan.flipped(self.d, a), step.bends, step.next_ticks)
+        return _Step(tick, step.due, x, solution, a, self.plan.flipped(self.d, a), step.bends, step.next_ticks)
 
     def _first_flip(self, step: _Step) -> _Step:
         """The step as far as the first tick at which a comparator has flipped.
@@ -284,7 +285,6 @@ class Aircraft:
                 self._after_change()
 
     def _after_change(self) -> None:
-        self._planned = None
         if self._settled_anew():
             self._resolve()
         for watcher in self.watchers:
@@ -309,6 +309,7 @@ class Aircraft:
         for _ in range(SETTLE_ROUNDS):
             self.solution = self._solved(self.tick, self.x, self.solution)
             self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+            self._planned = None
             if not self._flip(self.plan.flipped(self.d, self.a)):
                 break
         else:

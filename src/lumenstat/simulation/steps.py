@@ -18,10 +18,12 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 Advance = Callable[[list[float], list[float], list[float], list[float], float], list[float]]
-Bends = Callable[[list[float], list[float], list[float], list[float], float], list[float]]
-Error = Callable[[list[float], list[float]], float]
+Correct = Callable[
+    [list[float], list[float], list[float], list[float], list[float], float], tuple[list[float], list[float], float]
+]
 KEPT_AT_MOST = 5000
 NEARLY_STRAIGHT = 1e-4
 """Slope times step below which (e^z - 1) / z and (e^z - 1 - z) / z^2 are taken as 1 + z/2 and (1 + z/3) / 2."""
@@ -45,7 +47,7 @@ class Steps:
     def __init__(self, layout: Layout) -> None:
         self.layout = layout
         self.straight = [0.0] * len(layout.lags)
-        self._advance, self._bends, self.error = _written_out(layout)
+        self._advance, self._correct = _written_out(layout)
         self._kept: dict[int, list[float]] = {}
 
     def _lagged(self, ticks: int) -> list[float]:
@@ -61,11 +63,15 @@ class Steps:
         """The figures after some ticks at these rates (the slopes of the stiff ones follow behind) and bends."""
         return self._advance(x, rates, bends, self._lagged(ticks), ticks / 100)
 
-    def bends(
+    def correct(
         self, x: list[float], rough: list[float], start: list[float], end: list[float], ticks: int
-    ) -> list[float]:
-        """By how much each rate (of a stiff figure what its slope leaves of it) changed per second over a step."""
-        return self._bends(x, rough, start, end, ticks / 100)
+    ) -> tuple[list[float], list[float], float]:
+        """The bends that the rates at the rough end show, the figures with them, and the worst error of the rough ones.
+
+        A bend is by how much a rate (of a stiff figure what its slope leaves of it) changed per second; an error is a
+        share of what is tolerable.
+        """
+        return self._correct(x, rough, start, end, self._lagged(ticks), ticks / 100)
 
 
 @lru_cache(maxsize=32)
@@ -74,60 +80,71 @@ def steps_of(layout: Layout) -> Steps:
     return Steps(layout)
 
 
-def _written_out(layout: Layout) -> tuple[Advance, Bends, Error]:
-    space: dict[str, object] = {"expm1": math.expm1}
+def _written_out(layout: Layout) -> tuple[Advance, Correct]:
+    space: dict[str, Any] = {"expm1": math.expm1}
     exec(compile(source_of(layout), "<steps>", "exec"), space)  # noqa: S102 - our own text, numbers only
-    return tuple(space[name] for name in ("advance", "bends", "error"))  # type: ignore[return-value]
+    return space["advance"], space["correct"]
 
 
 def source_of(layout: Layout) -> str:
     """The text of the functions, printable for debugging."""
     figures = range(len(layout.lags))
-    lagging = [n for n in figures if layout.lags[n]]
     names = [f"{n}" for n in figures]
     rates = [*names, *(f"s{n}" for n in layout.stiff)]
+    lagging = [f"{n}" for n in figures if layout.lags[n]]
 
     def unpack(name: str, parts: list[str], prefix: str) -> str:
         return f"    {''.join(f'{prefix}{part}, ' for part in parts)}= {name}" if parts else "    pass"
 
-    lines = [
-        "def advance(x, rates, bends, share, s):",
-        unpack("x", names, "x"),
-        unpack("rates", rates, "r"),
-        unpack("bends", names, "b"),
-        unpack("share", [f"{n}" for n in lagging], "g"),
-        "    h = s / 2",
-    ]
-    for n in figures:
-        if n in layout.stiff:
-            lines += [
-                f"    if r{n} or b{n}:",
-                f"        z = rs{n} * s",
-                f"        if z < {-NEARLY_STRAIGHT!r}:",
-                "            p = expm1(z)",
-                f"            y{n} = x{n} + (r{n} * p + b{n} * (p - z) / rs{n}) / rs{n}",
-                "        else:",
-                f"            y{n} = x{n} + (r{n} * (1 + z / 2) + b{n} * h * (1 + z / 3)) * s",
-                f"    else: y{n} = x{n}",
-            ]
-        elif layout.lags[n]:
-            lines.append(f"    y{n} = x{n} + (r{n} + b{n} * h - x{n}) * g{n}")
-        else:
-            lines.append(f"    y{n} = x{n} + (r{n} + b{n} * h) * s")
-        if n in layout.shares:
-            lines += [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
-        elif n in layout.not_negative:
-            lines.append(f"    if y{n} < 0: y{n} = 0.0")
-    lines += [f"    return [{', '.join(f'y{n}' for n in figures)}]", "def bends(x, rough, start, end, s):"]
-    lines += [unpack("start", rates, "r"), unpack("end", rates, "e")]
-    bent = [
-        f"(e{n} - r{n} - rs{n} * (rough[{n}] - x[{n}])) / s" if n in layout.stiff else f"(e{n} - r{n}) / s"
+    given = [unpack("x", names, "x"), unpack("share", lagging, "g"), "    h = s / 2"]
+    stepped = [line for n in figures for line in _stepped(layout, n)]
+    reached = f"[{', '.join(f'y{n}' for n in figures)}]"
+    bends = [
+        f"    b{n} = (e{n} - r{n} - rs{n} * (o{n} - x{n})) / s"
+        if n in layout.stiff
+        else f"    b{n} = (e{n} - r{n}) / s"
         for n in figures
     ]
-    worst = [f"abs(rough[{n}] - fine[{n}]) / {tolerance!r}" for n, tolerance in layout.tolerances]
-    lines += [
-        f"    return [{', '.join(bent)}]",
-        "def error(rough, fine):",
-        f"    return max({', '.join([*worst, '0.0', '0.0'])})",
+    errors = [f"abs(o{n} - y{n}) / {tolerance!r}" for n, tolerance in layout.tolerances]
+    lines = [
+        "def advance(x, rates, bends, share, s):",
+        *given,
+        unpack("rates", rates, "r"),
+        unpack("bends", names, "b"),
+        *stepped,
+        f"    return {reached}",
+        "def correct(x, rough, start, end, share, s):",
+        *given,
+        unpack("rough", names, "o"),
+        unpack("start", rates, "r"),
+        unpack("end", rates, "e"),
+        *bends,
+        *stepped,
+        f"    worst = max({', '.join([*errors, '0.0', '0.0'])})",
+        f"    return [{', '.join(f'b{n}' for n in figures)}], {reached}, worst",
     ]
     return "\n".join([*lines, ""])
+
+
+def _stepped(layout: Layout, n: int) -> list[str]:
+    """Figure n at the end of the step, `y`: from `x` by its rate `r` and bend `b`, with its share `g` if it lags."""
+    if n in layout.stiff:
+        lines = [
+            f"    if r{n} or b{n}:",
+            f"        z = rs{n} * s",
+            f"        if z < {-NEARLY_STRAIGHT!r}:",
+            "            p = expm1(z)",
+            f"            y{n} = x{n} + (r{n} * p + b{n} * (p - z) / rs{n}) / rs{n}",
+            "        else:",
+            f"            y{n} = x{n} + (r{n} * (1 + z / 2) + b{n} * h * (1 + z / 3)) * s",
+            f"    else: y{n} = x{n}",
+        ]
+    elif layout.lags[n]:
+        lines = [f"    y{n} = x{n} + (r{n} + b{n} * h - x{n}) * g{n}"]
+    else:
+        lines = [f"    y{n} = x{n} + (r{n} + b{n} * h) * s"]
+    if n in layout.shares:
+        lines += [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
+    elif n in layout.not_negative:
+        lines.append(f"    if y{n} < 0: y{n} = 0.0")
+    return lines
