@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from lumenstat.documents.bundles import Library
-from lumenstat.simulation.actions import set_control
+from lumenstat.simulation.actions import ready, set_control
+from tests.procedures import shipped
 from tests.simulation.engines import FOLDER, crank, now, put, stand, turboprop, weak
 
 
@@ -206,3 +207,14 @@ def test_electric_motor_needs_both_enables_and_draws_by_its_power() -> None:
     set_control(aircraft, "throttle_enable", "OFF")
     aircraft.arrive(41_000)
     assert now(aircraft)["engine.1.propeller_rpm"] < 5
+
+
+@pytest.mark.parametrize("celsius", [-24.0, 9.0, 41.0])
+def test_an_engine_that_stands_stays_as_warm_as_the_air(celsius: float) -> None:
+    """Heat flows only between different temperatures; nothing turns, burns or is cooled here."""
+    bundle = shipped("apu-and-ground-power-away")
+    start = bundle.exercise.start.model_copy(update={"outside_celsius": celsius})
+    aircraft = ready(bundle.airframe, start)
+    for tick in (1, 100, 3000, 60000):
+        aircraft.arrive(tick)
+        assert {aircraft.state()[f"engine.{n}.gas_temperature"] for n in (1, 2)} == {celsius}

@@ -24,6 +24,7 @@ from lumenstat.simulation.settling import Settler
 LONGEST_STEP = 3000
 FIRST_STEP = 200
 GROWTH = 6.0
+GROWTH_AFTER_FAILURE = 2.0
 SETTLE_ROUNDS = 50
 TOLERABLE = 1.0
 NEAR = 0.005
@@ -174,13 +175,14 @@ class Aircraft:
         bounded = due is not None and due - self.tick < length
         if bounded and due is not None:
             length = due - self.tick
+        growth = GROWTH
         while True:
             x, between, bends, error = self._attempt(length)
             if error <= TOLERABLE or length == 1:
                 break
             length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
-            bounded = False
-        grown = int(length * min(GROWTH, 0.9 / math.sqrt(error) if error > 0 else GROWTH)) + 1
+            bounded, growth = False, GROWTH_AFTER_FAILURE
+        grown = int(length * min(growth, 0.9 / math.sqrt(error) if error > 0 else growth)) + 1
         if bounded:
             grown = max(grown, self._step_ticks)
         solution = self._solved(self.tick + length, x, between)

@@ -54,6 +54,8 @@ class EngineModel:
         self._output_full, self._output_from = engine.output.full, engine.output.from_percent
         self._pool_flow = engine.ignition.pool_flow if engine.ignition else 0.0
         self._rest = self.at_rest()
+        # The temperature of a turbine has a rate of its own, that of a motor lags towards where it tends.
+        self._rest_rates = [0.0, 0.0 if self.turbine else celsius, 0.0, 0.0, 0.0, 0.0]
         self._rest_slopes = [0.0] * STIFF_EACH if self.turbine else []
 
     @property
@@ -83,7 +85,7 @@ class EngineModel:
         """Rate or target of each figure, and how stiff speed and temperature are."""
         speed, celsius, _, _, pooled, _ = block
         if not speed and now.still and block == self._rest:
-            return self._rest, self._rest_slopes
+            return self._rest_rates, self._rest_slopes
         turbine = self.turbine
         output = self._output_target(speed) * now.output_share
         if turbine is None:
