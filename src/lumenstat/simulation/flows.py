@@ -39,9 +39,10 @@ Faults = Mapping[tuple[str, str], float]
 class _Held:
     """What follows from some conditions whatever the figures: worked out once for all the steps under them.
 
-    `emf` of rectifiers, DC supplies and diodes, where `driven` supplies (place, figure that drives it, volts, its full
-    speed) follow a speed; `watts` that AC buses take from each source, with the rectifiers that `feed_on` one (source,
-    branch, node, efficiency); hertz of AC buses; figures of units that do not align.
+    `emf` of rectifiers, DC supplies and diodes, with places for batteries before and for starters after them, where
+    `driven` supplies (place, figure that drives it, volts, its full speed) follow a speed; `watts` that AC buses take
+    from each source, with the rectifiers that `feed_on` one (source, branch, node, efficiency); hertz of AC buses;
+    figures of units that do not align.
     """
 
     emf: list[float]
@@ -112,7 +113,6 @@ class Flows:
         ]
         self._starters = [(self.first_apu, apu.starter)] if apu else []
         self._starters += [(places[e.id], e.starter) for e in airframe.engines if e.starter is not None]
-        self._back_emf = [(at, -starter.back_emf_volts_per_percent) for at, starter in self._starters]
         self._no_fuel = [0.0] * len(self.engines)
         self._hold_for: Conditions | None = None
         self._held = _Held([], [], [], [], [], None)
@@ -176,6 +176,8 @@ class Flows:
         g.starters = len(g.branches)
         for _, starter in self._starters:
             g.branches.append(Branch(plan.node[starter.bus], GROUND, 1000 / starter.resistance_mohm, low=0.0))
+        per_percent = [(at, -starter.back_emf_volts_per_percent) for at, starter in self._starters]
+        self._back_emf = [(g.starters + n, *each) for n, each in enumerate(per_percent)]
         g.contactors = len(g.branches)
         for contactor in electrical.contactors:
             a, b = (plan.node[end] for end in contactor.between)
@@ -213,10 +215,10 @@ class Flows:
         return self._held
 
     def _held_under(self, now: Conditions) -> _Held:
-        emf = [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
+        emf = [0.0] * len(self.batteries)
+        emf += [r[1] if alive else OFF_VOLTS for r, alive in zip(self._rectifiers, now.rectifier_alive, strict=True)]
         driven: list[tuple[int, int, float, float]] = []
-        place = len(self.batteries) + len(emf)
-        for n, ((volts, driven_at, full), on) in enumerate(zip(self._supplies, now.supply_on, strict=True), place):
+        for n, ((volts, driven_at, full), on) in enumerate(zip(self._supplies, now.supply_on, strict=True), len(emf)):
             emf.append(volts if on else OFF_VOLTS)
             if on and driven_at is not None:
                 driven.append((n, driven_at, volts, full))
@@ -230,18 +232,20 @@ class Flows:
         units = None
         if all(alignment.begun < 0 for alignment in now.alignments):
             units = [figure for alignment in now.alignments for figure in alignment_figures(alignment, 0)]
-        return _Held(emf + self._drops, driven, watts, feed_on, hertz, units)
+        emf += self._drops + [0.0] * len(self._starters)
+        return _Held(emf, driven, watts, feed_on, hertz, units)
 
     def solve(self, x: list[float], now: Conditions, guess: Solution, sources: bool = True) -> Solution:
         """Volts and amps at the figures `x`, and if asked what every AC source gives. Raises NotSettled."""
         held = self._hold(now)
-        emf = [model.open_circuit_volts(x[2 * n]) + x[2 * n + 1] for n, model in enumerate(self.batteries)]
-        emf += held.emf
+        emf = held.emf.copy()
+        for n, model in enumerate(self.batteries):
+            emf[n] = model.open_circuit_volts(x[2 * n]) + x[2 * n + 1]
         for place, driven_at, full_volts, full in held.driven:
             if (speed := x[driven_at]) < full:
                 emf[place] = full_volts * (speed / full)
-        for at, per_percent in self._back_emf:
-            emf.append(per_percent * x[at])
+        for place, at, per_percent in self._back_emf:
+            emf[place] = per_percent * x[at]
         volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
         if not sources:
             return Solution(volts, modes, amps, [])
@@ -258,8 +262,7 @@ class Flows:
         answers = self.network.answers(now.present, now.dc_watts, solution.modes)
         for n, model in enumerate(self.batteries):
             charging, settling, slope = model.rates(x[2 * n], x[2 * n + 1], -amps[n], answers[n])
-            rates.append(charging)
-            rates.append(settling)
+            rates += charging, settling
             stiff.append(slope)
         rates += now.targets
         starter_at = self.groups.starters
