@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from itertools import cycle
 from typing import Protocol
 
 from lumenstat.documents.airframe import Airframe
@@ -230,20 +231,23 @@ class Aircraft:
     def _first_flip(self, step: _Step) -> _Step:
         """The step as far as the first tick at which a comparator has flipped.
 
-        Every other guess goes where a straight line would cross the threshold, the others to the middle.
+        Guesses go twice where a straight line would cross the threshold, then beside the last, then to the middle.
         """
-        before, low, straight = self.tick, self.a, True
+        before, low, beside = self.tick, self.a, 0
+        guesses = cycle(("crossing", "crossing", "beside", "middle"))
         while step.end - before > 1:
-            middle = (before + step.end) // 2
-            if straight:
-                crossing = before + self._crossing(low, step, step.end - before)
-                middle = min(step.end - 1, max(before + 1, crossing))
-            straight = not straight
-            part = self._as_far_as(step, middle)
+            match next(guesses):
+                case "crossing":
+                    guess = before + self._crossing(low, step, step.end - before)
+                case "beside":
+                    guess = beside
+                case _:
+                    guess = (before + step.end) // 2
+            part = self._as_far_as(step, min(step.end - 1, max(before + 1, guess)))
             if part.flipped:
-                step = part
+                step, beside = part, part.end - 1
             else:
-                before, low = middle, part.a
+                before, low, beside = part.end, part.a, part.end + 1
         return step
 
     def _crossing(self, low: list[float], step: _Step, length: int) -> int:
