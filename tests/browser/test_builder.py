@@ -114,3 +114,40 @@ def test_a_second_writer_is_told_and_shown_both(browser: Browser, server: Server
         expect(other.locator('[data-field="why"]')).to_have_value("His.")
         odile.reload()
         expect(odile.locator('[data-field="why"]')).to_have_value("His.")
+
+
+def test_what_a_start_is_like_is_written_line_by_line(browser: Browser, server: Server) -> None:
+    """Done before it begins, out of service, a fault, and a grade: added, filled in, taken out again, and still there."""
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(f"{server.address}/drafts")
+        form = odile.locator("[data-begin=copy]")
+        form.locator("[name=exercise]").select_option("shutdown-to-dark")
+        form.locator("button").click()
+        odile.wait_for_url("**/drafts/*")
+        odile.goto(f"{odile.url}?item=exercise")
+
+        def write(name: str, text: str) -> None:
+            odile.fill(f'[data-field="{name}"]', text)
+            odile.locator(f'[data-field="{name}"]').blur()
+            odile.wait_for_selector(f"[data-saved]:has-text('{name} of the exercise')")
+
+        lines = odile.locator('[data-list="start.before"] [data-drop]').count()
+        odile.click('[data-append="start.before"]')
+        expect(odile.locator('[data-list="start.before"] [data-drop]')).to_have_count(lines + 1)
+        odile.select_option(f'[data-field="start.before.{lines}.hold"]', label="Lamp test")
+        odile.wait_for_selector("[data-saved]:has-text('hold of the exercise')")
+        write(f"start.before.{lines}.set", "wipers SLOW, beacon ON")
+        odile.click('[data-append="start.out_of_service"]')
+        odile.select_option('[data-field="start.out_of_service.0.kind"]', "load_failed")
+        expect(odile.locator('[data-field="start.out_of_service.0.kind"]')).to_have_value("load_failed")
+        odile.select_option('[data-field="start.out_of_service.0.target"]', index=1)
+        write("start.out_of_service.0.says", "Light does not come on, deferred")
+        odile.click('[data-append="bands"]')
+        write("bands.3.words", "Nearly there")
+        odile.click('[data-list="bands"] [data-drop][data-number="0"]')
+        odile.wait_for_selector("[data-saved]:has-text('took a line out of bands')")
+        odile.reload()
+        expect(odile.locator(f'[data-field="start.before.{lines}.set"]')).to_have_value("wipers SLOW, beacon ON")
+        expect(odile.locator('[data-field="bands.2.words"]')).to_have_value("Nearly there")
+        document = odile.request.get(odile.url.split("?")[0] + "/exercise.yaml").text()
+        assert "Light does not come on, deferred" in document and "kind: load_failed" in document

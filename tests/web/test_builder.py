@@ -287,9 +287,36 @@ def test_lists_of_the_exercise_are_written_in_forms(draft: Draft) -> None:
     assert "papers" not in draft.person.client.get(f"{draft.path}/exercise.yaml").text
 
 
+def test_what_was_done_before_and_what_is_remembered_are_written_in_forms(draft: Draft) -> None:
+    for number, fields in enumerate(
+        (
+            {"start.before.0.after": "2,5", "start.before.0.set": "battery_main ON, flap_lever 8"},
+            {"start.before.1.hold": "lamp_test"},
+            {"start.before.2.request": "ground_power.connect"},
+        )
+    ):
+        assert draft.edit("append", list="start.before").status_code == 200
+        assert draft.edit("exercise", fields=fields).status_code == 200, number
+    assert draft.edit("exercise", fields={"start.remembered.latitude_degrees": "55.5"}).status_code == 200
+    assert draft.edit("exercise", fields={"start.moved_since_shutdown": "true"}).status_code == 200
+    start = draft.person.client.get(f"{draft.path}/bundle.json").json()["exercise"]["start"]
+    assert [line["after"] for line in start["before"]] == [2.5, 10, 10]
+    assert start["before"][0]["set"] == {"battery_main": "ON", "flap_lever": "8"}
+    assert start["before"][1]["hold"] == "lamp_test"
+    assert start["before"][2]["request"] == ["ground_power", "connect"]
+    assert start["remembered"] == {**start["place"], "latitude_degrees": 55.5}
+    assert start["moved_since_shutdown"] is True
+    page = draft.person.client.get(f"{draft.path}/parts?item=exercise").json()["inspector"]
+    assert 'value="battery_main ON, flap_lever 8"' in page
+    draft.edit("exercise", fields={"start.remembered.name": ""})
+    assert "remembered" not in draft.person.client.get(f"{draft.path}/exercise.yaml").text
+
+
 @pytest.mark.parametrize(
     ("verb", "args", "says"),
     [
+        ("exercise", {"fields": {"start.place.latitude_degrees": "nan"}}, "takes a figure, not 'nan'"),
+        ("exercise", {"fields": {"start.before.0.set": "beacon"}}, "'beacon' needs a control and its position"),
         ("append", {"list": "start.carts.moon"}, "no ground supply 'moon'"),
         ("append", {"list": "seed"}, "has no list 'seed'"),
         ("drop", {"list": "bands", "number": 9}, "no line 10 in bands"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
@@ -253,15 +254,32 @@ def drop_from_exercise(draft: Draft, name: str, number: int) -> Draft:
     return replace(draft, exercise=text_of(tree))
 
 
-def list_at(tree: Any, name: str) -> Any:
-    """The list at a dotted path, an empty one where there is none."""
+def value_at(tree: Any, name: str) -> Any:
+    """What stands at a dotted path, None where nothing does."""
     here = tree
     for part in name.split("."):
         if isinstance(here, list):
             here = here[int(part)] if part.isdigit() and int(part) < len(here) else None
         else:
             here = here.get(part) if isinstance(here, Mapping) else None
+    return here
+
+
+def list_at(tree: Any, name: str) -> Any:
+    """The list at a dotted path, an empty one where there is none."""
+    here = value_at(tree, name)
     return here if isinstance(here, list) else []
+
+
+def figure_of(text: str) -> int | float | None:
+    """The figure that a text stands for, a decimal comma allowed; None where it is none, or not a finite one."""
+    try:
+        figure = float(text.replace(",", "."))
+    except ValueError:
+        return None
+    if not math.isfinite(figure):
+        return None
+    return int(figure) if figure.is_integer() else figure
 
 
 def fresh_id(draft: Draft, name: str) -> str:
@@ -337,11 +355,10 @@ def _typed(name: str, value: str | None) -> Any:
         return None
     text = value.strip()
     if name in FIGURES:
-        try:
-            figure = float(text.replace(",", "."))
-        except ValueError:
-            raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}") from None
-        return int(figure) if figure.is_integer() else figure
+        figure = figure_of(text)
+        if figure is None:
+            raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}")
+        return figure
     if name in FLAGS:
         return True if text in ("true", "on", "yes") else None
     if name in LISTS:

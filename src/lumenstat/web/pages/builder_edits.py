@@ -143,23 +143,37 @@ def _section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
 def _exercise(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     figures = figures_of_exercise(airframe) if airframe else frozenset()
     fields = {name: _value(name, text, figures) for name, text in _texts(args["fields"]).items()}
-    return Edited(edits.set_exercise(draft, fields), f"{', '.join(fields)} of the exercise")
+    whole = _place_remembered(draft, fields)
+    return Edited(edits.set_exercise(draft, whole), f"{', '.join(fields)} of the exercise")
+
+
+def _place_remembered(draft: Draft, fields: dict[str, Any]) -> dict[str, Any]:
+    """A place that the units remember has a name and both figures or is not there; what is left open is as here."""
+    remembered = {name: value for name, value in fields.items() if name.startswith("start.remembered.")}
+    if not remembered:
+        return fields
+    if None in remembered.values():
+        return {name: value for name, value in fields.items() if name not in remembered} | {"start.remembered": None}
+    content = tree_to_read(draft.exercise)
+    written = dict(edits.value_at(content, "start.remembered") or edits.value_at(content, "start.place") or {})
+    return {f"start.remembered.{name}": value for name, value in written.items()} | fields
 
 
 def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
     if name == "start.first_flight_of_day":
         return text == "true"
+    if name == "start.moved_since_shutdown":
+        return True if text == "true" else None
     if text is None or not text.strip():
         return None
     if re.search(r"\.\d+\.", name):
         return value_in_list(name, text.strip())
     if name not in figures:
         return text.strip()
-    try:
-        number = float(text.strip().replace(",", "."))
-    except ValueError:
-        raise EditRefused(f"{name.rsplit('.', 1)[-1].replace('_', ' ')} takes a figure, not {text.strip()!r}") from None
-    return int(number) if number.is_integer() else number
+    number = edits.figure_of(text)
+    if number is None:
+        raise EditRefused(f"{name.rsplit('.', 1)[-1].replace('_', ' ')} takes a figure, not {text.strip()!r}")
+    return number
 
 
 def _append(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.drafting.edits import OF_KIND
+from lumenstat.drafting.edits import OF_KIND, value_at
 from lumenstat.web.rendering import Context
 
 WHO = tuple((who, who.replace("-", " ")) for who in ("captain", "first-officer", "both", "either"))
@@ -113,7 +113,12 @@ def section_fields(section: Mapping[str, Any], items: tuple[tuple[str, str], ...
 
 
 def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Field, ...]:
-    """What an exercise asks for, beside its lists of faults and of controls out of place."""
+    """What an exercise asks for, beside its lists and the controls out of place."""
+    surfaces = [
+        figure(content, f"start.surfaces_degrees.{surface.id}", f"{surface.name} stands at", "°")
+        for surface in airframe.hydraulics.surfaces
+    ]
+    stores = [figure(content, f"start.stores.{store.id}", store.name, store.unit) for store in airframe.stores]
     batteries = [
         figure(content, f"start.battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
         for battery in airframe.electrical.batteries
@@ -135,6 +140,12 @@ def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Fie
         flag(content, "start.first_flight_of_day", "First flight of the day", usual=True),
         *batteries,
         *services,
+        *surfaces,
+        *stores,
+        words(content, "start.remembered.name", "The units remember another place", wide=True),
+        figure(content, "start.remembered.latitude_degrees", "Latitude remembered", "°"),
+        figure(content, "start.remembered.longitude_degrees", "Longitude remembered", "°"),
+        flag(content, "start.moved_since_shutdown", "Moved since it was shut down", usual=False),
         menu(content, "assist", "Help", assists, "examined"),
         menu(content, "time_lapse", "Time-lapse", lapses, "off"),
         figure(content, "minutes_at_most", "At most", "min"),
@@ -146,7 +157,10 @@ def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Fie
 def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
     """The fields of an exercise that hold figures."""
     names = {"minutes_at_most", "pass_mark", "start.outside_celsius", "start.hours_unpowered"}
-    names |= {"start.place.latitude_degrees", "start.place.longitude_degrees"}
+    for place in ("place", "remembered"):
+        names |= {f"start.{place}.latitude_degrees", f"start.{place}.longitude_degrees"}
+    names |= {f"start.surfaces_degrees.{surface.id}" for surface in airframe.hydraulics.surfaces}
+    names |= {f"start.stores.{store.id}" for store in airframe.stores}
     return frozenset(names | {f"start.battery_charge.{battery.id}" for battery in airframe.electrical.batteries})
 
 
@@ -162,15 +176,8 @@ def area(content: Mapping[str, Any], name: str, label: str) -> Field:
 
 def flag(content: Mapping[str, Any], name: str, label: str, *, usual: bool) -> Field:
     """A field that is on or off; `usual` is what it is where nothing is written."""
-    value = value_of(content, name) or ("" if _written(content, name) or not usual else "true")
-    return Field(name=name, label=label, how="flag", value=value)
-
-
-def _written(content: Mapping[str, Any], name: str) -> bool:
-    here: Any = content
-    for part in name.split("."):
-        here = here.get(part) if isinstance(here, Mapping) else None
-    return here is not None
+    written = value_at(content, name)
+    return Field(name=name, label=label, how="flag", value="true" if (usual if written is None else written) else "")
 
 
 def menu(content: Mapping[str, Any], name: str, label: str, options: tuple[tuple[str, str], ...], usual: str) -> Field:
@@ -201,14 +208,9 @@ def _with_own(options: tuple[tuple[str, str], ...], value: str) -> tuple[tuple[s
 
 def value_of(content: Mapping[str, Any], name: str) -> str:
     """What stands at a dotted path, as text."""
-    here: Any = content
-    for part in name.split("."):
-        if isinstance(here, list) and part.isdigit() and int(part) < len(here):
-            here = here[int(part)]
-            continue
-        if not isinstance(here, Mapping) or here.get(part) is None:
-            return ""
-        here = here[part]
+    here = value_at(content, name)
+    if here is None:
+        return ""
     if isinstance(here, bool):
         return "true" if here else ""
     return f"{here:g}" if isinstance(here, float) else str(here)

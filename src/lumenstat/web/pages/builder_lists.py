@@ -9,18 +9,21 @@ from typing import Any
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checking_systems import fault_targets
 from lumenstat.documents.exercise import Exercise
-from lumenstat.drafting.edits import free_name, list_at
+from lumenstat.documents.values import position_text
+from lumenstat.drafting.edits import figure_of, free_name, list_at, value_at
 from lumenstat.errors import EditRefused
 from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, menu, value_of, words
 from lumenstat.web.rendering import Context
 
-FIGURES = frozenset({"volts", "hertz", "at_least", "at", "clear_at", "amount"})
+FIGURES = frozenset({"volts", "hertz", "at_least", "at", "clear_at", "amount", "after"})
 """Names of fields in these lists that hold a figure."""
 
 Choices = dict[str, tuple[tuple[str, str], ...]]
 """What can be chosen, by the first word of a fault's kind, and under `entry` the entries."""
 
-_PATHS = re.compile(r"bands|faults|start\.out_of_service|papers|papers\.\d+\.lines|start\.carts\.[a-z0-9_]+")
+_PATHS = re.compile(
+    r"bands|faults|start\.before|start\.out_of_service|papers|papers\.\d+\.lines|start\.carts\.[a-z0-9_]+"
+)
 
 
 class ListForm(Context):
@@ -38,12 +41,19 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
     """Every list of the exercise as it is written now."""
     choices = {group: tuple((name, name) for name in names) for group, names in fault_targets(airframe).items()}
     choices["entry"] = tuple((c.id, c.name) for c in airframe.controls.values() if c.kind == "entry")
+    choices["hold"] = tuple((c.id, c.name) for c in airframe.controls.values() if c.kind == "momentary")
+    choices["request"] = tuple(
+        (f"{service.id}.{action.id}", f"{service.name}: {action.name}")
+        for service in airframe.services
+        for action in service.actions
+    )
     for supply in airframe.electrical.ground_supplies:
         yield _form(content, f"start.carts.{supply.id}", f"Carts at {supply.name}", "Another cart", 3)
     yield _form(content, "papers", "Papers handed out", "Another paper", 1)
     for n in range(len(list_at(content, "papers"))):
         title = value_of(content, f"papers.{n}.name") or f"Paper {n + 1}"
         yield _form(content, f"papers.{n}.lines", title, "Another line", 3, choices, nested=True)
+    yield _form(content, "start.before", "Done before the exercise begins", "Another step", 3, choices)
     yield _form(content, "start.out_of_service", "Out of service, and in the technical log", "Another part", 4, choices)
     yield _form(content, "faults", "Faults", "Another fault", 4, choices)
     yield _form(content, "bands", "Grades in words", "Another grade", 2)
@@ -61,6 +71,8 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
         return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
     if path == "bands":
         return {"at_least": 50, "words": "To be said"}
+    if path == "start.before":
+        return {"after": 10}
     if path == "start.out_of_service":
         target = next(iter(airframe.lamps), "")
         return {"kind": "bulb_dead", "target": target, "says": "What the log says of it"}
@@ -76,15 +88,23 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
 def value_in_list(name: str, text: str) -> Any:
     """What a form's text stands for in a line of these lists. Raises EditRefused."""
     last = name.rsplit(".", 1)[-1]
-    try:
-        number = float(text.replace(",", "."))
-    except ValueError:
-        if last in FIGURES:
-            raise EditRefused(f"{last.replace('_', ' ')} takes a figure, not {text!r}") from None
-        return text
-    if last not in FIGURES and last != "value":
-        return text
-    return int(number) if number.is_integer() else number
+    if last == "set":
+        return dict(_position(part) for part in text.split(",") if part.strip())
+    if last == "request":
+        return text.split(".", 1)
+    number = figure_of(text)
+    if last in FIGURES and number is None:
+        raise EditRefused(f"{last.replace('_', ' ')} takes a figure, not {text!r}")
+    return text if number is None or last not in FIGURES | {"value"} else number
+
+
+def _position(text: str) -> tuple[str, Any]:
+    """A control and where it is put, written with a blank between. Raises EditRefused."""
+    control, _, to = text.strip().partition(" ")
+    if not to.strip():
+        raise EditRefused(f"{text.strip()!r} needs a control and its position, like `beacon ON`")
+    number = figure_of(to)
+    return control, to.strip() if number is None else number
 
 
 def _form(
@@ -110,6 +130,16 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
     elif path == "bands":
         yield figure(content, f"{at}.at_least", "From", "%")
         yield words(content, f"{at}.words", "In words")
+    elif path == "start.before":
+        yield figure(content, f"{at}.after", "After", "s")
+        yield choice(content, f"{at}.hold", "Holds for a second", choices.get("hold", ()))
+        asked = value_at(content, f"{at}.request")
+        named = {"request": ".".join(map(str, asked))} if asked else {}
+        request = choice(named, "request", "Asks the crew", choices.get("request", ()))
+        yield request.model_copy(update={"name": f"{at}.request"})
+        moved = (value_at(content, f"{at}.set") or {}).items()
+        placed = ", ".join(f"{control} {position_text(to)}" for control, to in moved)
+        yield Field(name=f"{at}.set", label="Sets (control and position, with commas between)", value=placed, wide=True)
     elif path == "papers":
         yield words(content, f"{at}.name", "Paper")
     elif path == "start.out_of_service":
