@@ -18,7 +18,8 @@ assert set(KIND_WORDS) == set(OF_KIND)
 
 
 class Field(Context):
-    """One field: its path in the document, what it is called, how it is filled in, and what stands in it."""
+    """One field: its path in the document, what it is called, how it is filled in, what stands in it, and what holds
+    where nothing does. A wide one takes two columns, a whole one all."""
 
     name: str
     label: str
@@ -26,7 +27,16 @@ class Field(Context):
     value: str = ""
     options: tuple[tuple[str, str], ...] = ()
     unit: str = ""
+    usual: str = ""
     wide: bool = False
+    whole: bool = False
+
+
+class Form(Context):
+    """Fields that belong together, under a title."""
+
+    title: str
+    fields: tuple[Field, ...]
 
 
 def item_fields(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
@@ -112,46 +122,59 @@ def section_fields(section: Mapping[str, Any], items: tuple[tuple[str, str], ...
     )  # fmt: skip
 
 
-def exercise_fields(content: Mapping[str, Any], airframe: Airframe) -> tuple[Field, ...]:
+def exercise_forms(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Form]:
     """What an exercise asks for, beside its lists and the controls out of place."""
-    surfaces = [
-        figure(content, f"start.surfaces_degrees.{surface.id}", f"{surface.name} stands at", "°")
-        for surface in airframe.hydraulics.surfaces
-    ]
-    stores = [figure(content, f"start.stores.{store.id}", store.name, store.unit) for store in airframe.stores]
-    batteries = [
-        figure(content, f"start.battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
-        for battery in airframe.electrical.batteries
-    ]
-    services = [
-        choice(content, f"start.services.{service.id}", service.name, tuple((s, s) for s in service.states))
-        for service in airframe.services
-    ]
+    yield Form(title="What it is", fields=tuple(_running(content)))
+    yield Form(title="Where it stands, and the day", fields=tuple(_place(content)))
+    yield Form(title="As the crew find it", fields=tuple(_found(content, airframe)))
+    if airframe.inertial:
+        yield Form(title="What the inertial units remember", fields=tuple(_remembered(content)))
+
+
+def _running(content: Mapping[str, Any]) -> Iterator[Field]:
     assists = tuple((name, name) for name in ("guided", "coached", "examined"))
     lapses = (("off", "never"), ("waits", "while waiting"), ("free", "freely"))
-    return (
-        words(content, "title", "Title", wide=True),
-        area(content, "brief", "Brief"),
-        words(content, "start.place.name", "Place", wide=True),
-        figure(content, "start.place.latitude_degrees", "Latitude", "°"),
-        figure(content, "start.place.longitude_degrees", "Longitude", "°"),
-        figure(content, "start.outside_celsius", "Outside", "°C"),
-        figure(content, "start.hours_unpowered", "Unpowered for", "h"),
-        flag(content, "start.first_flight_of_day", "First flight of the day", usual=True),
-        *batteries,
-        *services,
-        *surfaces,
-        *stores,
-        words(content, "start.remembered.name", "The units remember another place", wide=True),
-        figure(content, "start.remembered.latitude_degrees", "Latitude remembered", "°"),
-        figure(content, "start.remembered.longitude_degrees", "Longitude remembered", "°"),
-        flag(content, "start.moved_since_shutdown", "Moved since it was shut down", usual=False),
-        menu(content, "assist", "Help", assists, "examined"),
-        menu(content, "time_lapse", "Time-lapse", lapses, "off"),
-        figure(content, "minutes_at_most", "At most", "min"),
-        figure(content, "pass_mark", "Pass mark", "%"),
-        expression(content, "ends_when", "Ends by itself when"),
-    )  # fmt: skip
+    yield words(content, "title", "Title", wide=True)
+    yield area(content, "brief", "Brief")
+    yield menu(content, "assist", "Help", assists, "examined")
+    yield menu(content, "time_lapse", "Time-lapse", lapses, "off")
+    yield figure(content, "minutes_at_most", "At most", "min")
+    yield figure(content, "pass_mark", "Pass mark", "%")
+    yield expression(content, "ends_when", "Ends by itself when")
+
+
+def _place(content: Mapping[str, Any]) -> Iterator[Field]:
+    yield words(content, "start.place.name", "Place", wide=True)
+    yield figure(content, "start.place.latitude_degrees", "Latitude", "°")
+    yield figure(content, "start.place.longitude_degrees", "Longitude", "°")
+    yield figure(content, "start.outside_celsius", "Outside", "°C", usual="15")
+    yield figure(content, "start.hours_unpowered", "Unpowered for", "h", usual="12")
+    yield flag(content, "start.first_flight_of_day", "First flight of the day", usual=True)
+
+
+def _found(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
+    for battery in airframe.electrical.batteries:
+        yield figure(content, f"start.battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
+    for service in airframe.services:
+        states = tuple((state, state) for state in service.states)
+        yield choice(content, f"start.services.{service.id}", service.name, states)
+    for surface in airframe.hydraulics.surfaces:
+        name = f"start.surfaces_degrees.{surface.id}"
+        yield figure(content, name, f"{surface.name}, found at", "°", usual="as its lever stands")
+    for store in airframe.stores:
+        yield figure(content, f"start.stores.{store.id}", store.name, store.unit, usual=f"{store.usual:g}")
+
+
+def _remembered(content: Mapping[str, Any]) -> Iterator[Field]:
+    for name, label, unit in (
+        ("name", "Place", ""),
+        ("latitude_degrees", "Latitude", "°"),
+        ("longitude_degrees", "Longitude", "°"),
+    ):
+        here = value_of(content, f"start.place.{name}")
+        field = figure(content, f"start.remembered.{name}", label, unit, usual=here)
+        yield field if unit else field.model_copy(update={"how": "text", "wide": True})
+    yield flag(content, "start.moved_since_shutdown", "Moved since it was shut down", usual=False)
 
 
 def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
@@ -185,9 +208,9 @@ def menu(content: Mapping[str, Any], name: str, label: str, options: tuple[tuple
     return Field(name=name, label=label, how="select", value=value_of(content, name) or usual, options=options)
 
 
-def figure(content: Mapping[str, Any], name: str, label: str, unit: str = "") -> Field:
+def figure(content: Mapping[str, Any], name: str, label: str, unit: str = "", usual: str = "") -> Field:
     """A field that takes a figure."""
-    return Field(name=name, label=label, how="figure", value=value_of(content, name), unit=unit)
+    return Field(name=name, label=label, how="figure", value=value_of(content, name), unit=unit, usual=usual)
 
 
 def expression(content: Mapping[str, Any], name: str, label: str) -> Field:

@@ -13,7 +13,8 @@ from lumenstat.simulation.actions import ready
 from lumenstat.simulation.alignment import full_alignment_seconds
 from lumenstat.web.pages.builder_forms import (
     Field,
-    exercise_fields,
+    Form,
+    exercise_forms,
     expression,
     item_fields,
     section_fields,
@@ -44,6 +45,7 @@ class Inspected(Context):
     challenge: str = ""
     response: str = ""
     own: tuple[Field, ...] = ()
+    forms: tuple[Form, ...] = ()
     branches: tuple[BranchForm, ...] = ()
     may_branch: bool = False
     shared: tuple[Field, ...] = ()
@@ -124,7 +126,7 @@ def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
     return Inspected(
         what="exercise",
         heading="The exercise",
-        own=exercise_fields(content, airframe) if airframe else (),
+        forms=tuple(exercise_forms(content, airframe)) if airframe else (),
         out_of_place=tuple((str(name), str(to)) for name, to in (start.get("controls") or {}).items()),
         preview=tuple(_preview(read, view)),
         lists=tuple(lists_of(content, airframe)) if airframe else (),

@@ -53,7 +53,7 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
     for n in range(len(list_at(content, "papers"))):
         title = value_of(content, f"papers.{n}.name") or f"Paper {n + 1}"
         yield _form(content, f"papers.{n}.lines", title, "Another line", 3, choices, nested=True)
-    yield _form(content, "start.before", "Done before the exercise begins", "Another step", 3, choices)
+    yield _form(content, "start.before", "Done before the exercise begins", "Another step", 4, choices)
     yield _form(content, "start.out_of_service", "Out of service, and in the technical log", "Another part", 4, choices)
     yield _form(content, "faults", "Faults", "Another fault", 4, choices)
     yield _form(content, "bands", "Grades in words", "Another grade", 2)
@@ -132,14 +132,14 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
         yield words(content, f"{at}.words", "In words")
     elif path == "start.before":
         yield figure(content, f"{at}.after", "After", "s")
-        yield choice(content, f"{at}.hold", "Holds for a second", choices.get("hold", ()))
+        yield choice(content, f"{at}.hold", "Holds 1 s", choices.get("hold", ()))
         asked = value_at(content, f"{at}.request")
         named = {"request": ".".join(map(str, asked))} if asked else {}
         request = choice(named, "request", "Asks the crew", choices.get("request", ()))
-        yield request.model_copy(update={"name": f"{at}.request"})
+        yield request.model_copy(update={"name": f"{at}.request", "wide": True})
         moved = (value_at(content, f"{at}.set") or {}).items()
         placed = ", ".join(f"{control} {position_text(to)}" for control, to in moved)
-        yield Field(name=f"{at}.set", label="Sets (control and position, with commas between)", value=placed, wide=True)
+        yield Field(name=f"{at}.set", label="Sets", value=placed, usual="beacon ON, flap_lever 8", whole=True)
     elif path == "papers":
         yield words(content, f"{at}.name", "Paper")
     elif path == "start.out_of_service":
