@@ -15,6 +15,11 @@ from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The whole start by hand first: it takes minutes, and begun last it would keep the other core waiting."""
+    items.sort(key=lambda item: "full-cold-start" not in item.name or "by_hand" not in item.name)
+
+
 @pytest.fixture(scope="session")
 def library() -> Library:
     return Library()
