@@ -71,6 +71,24 @@ def test_an_onlooker_sees_what_the_trainee_does(odile: Person, ines: Person) -> 
         assert send(watching, "2", "set", control="battery_main", to="OFF")["type"] == "refused"
 
 
+def test_a_button_is_held_as_long_as_the_hand_held_it(odile: Person, ines: Person) -> None:
+    """The news of a press that comes late, right before that of its release, does not make the hold shorter."""
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        until(socket, "state")
+        for number, held in (("a", 0.0), ("b", 1.2)):
+            pressed = send(socket, f"{number}1", "press", control="lamp_test")["t"]
+            message = {"id": f"{number}2", "verb": "release", "args": {"control": "lamp_test"}, "held": held}
+            socket.send_json(message)
+            socket.send_json({"id": f"{number}3", "verb": "set", "args": {"control": "beacon", "to": "ON"}})
+            times = {}
+            while f"{number}3" not in times:
+                frame = socket.receive_json()
+                times[frame.get("id")] = frame.get("t")
+            assert held <= times[f"{number}2"] - pressed < held + 0.9
+            assert times[f"{number}3"] >= times[f"{number}2"], "what was done after it comes after it"
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [
@@ -82,6 +100,9 @@ def test_an_onlooker_sees_what_the_trainee_does(odile: Person, ines: Person) -> 
         ('{"id": "1", "verb": "set", "args": 5}', "valid dictionary|instance of Set"),
         ('{"id": "1", "verb": "set", "args": {"control": "warp", "to": "ON"}}', "there is no control 'warp'"),
         ('{"id": "1", "verb": "set", "args": {"control": "wipers", "to": "MAD"}}', "it has OFF, SLOW, FAST"),
+        ('{"id": "1", "verb": "release", "args": {"control": "lamp_test"}, "held": "long"}', "how many seconds"),
+        ('{"id": "1", "verb": "release", "args": {"control": "lamp_test"}, "held": -1}', "how many seconds"),
+        ('{"id": "1", "verb": "release", "args": {"control": "lamp_test"}, "held": NaN}', "how many seconds"),
         ('{"id": "' + "x" * 70 + '", "verb": "finish"}', "1 to 64 characters"),
         ("[" * 5000, "one JSON object"),
     ],

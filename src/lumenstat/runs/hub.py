@@ -22,6 +22,7 @@ from lumenstat.simulation.plan import Discrete
 TICK_SECONDS = 0.1
 HEARTBEAT_TICKS = 500
 FRAMES_BEHIND_AT_MOST = 40
+HELD_AT_MOST = 10.0
 
 log = logging.getLogger("lumenstat.hub")
 
@@ -114,9 +115,16 @@ class Hub:
 
     # ---- acting --------------------------------------------------------------------------------------------
 
-    async def act(self, run_id: str, by: str, verb: str, args: Any, client_id: str | None) -> dict[str, Any]:
-        """Carry an action out and acknowledge it once it is on disk. Sent twice, it happens once."""
+    async def act(
+        self, run_id: str, by: str, verb: str, args: Any, client_id: str | None, held: float = 0.0
+    ) -> dict[str, Any]:
+        """Carry an action out and acknowledge it once it is on disk. Sent twice, it happens once.
+
+        A button is let go no sooner than it was `held` for in the hand (seconds), however late its press was heard of.
+        """
         found = self.opened(run_id)
+        if verb == "release" and isinstance(args, dict):
+            await asyncio.sleep(min(HELD_AT_MOST, found.live.still_held(str(args.get("control")), held)))
         async with found.lock:
             if client_id is not None and client_id in found.client_ids:
                 event = found.live.log[found.client_ids[client_id]]

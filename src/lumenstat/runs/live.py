@@ -161,6 +161,14 @@ class LiveRun:
             self.clock.stop()
         return Applied(event, number)
 
+    def still_held(self, control: str, seconds: float) -> float:
+        """For how many more seconds a button is in that a hand held for so long; news of its press may come late."""
+        moves = (e for e in reversed(self.log) if e.verb in ("press", "release") and e.args["control"] == control)
+        last = next(moves, None)
+        if last is None or last.verb == "release":
+            return 0.0
+        return max(0.0, (last.tick - self.clock.now()) / 100 + seconds)
+
     def _check(self, verb: str, args: dict[str, Any]) -> None:
         if "item" in args and args["item"] not in self.card.procedure.by_id:
             raise ActionRefused(f"There is no item {args['item']!r} on this card.")

@@ -1,6 +1,6 @@
 """The station's socket: JSON objects both ways.
 
-In:  {"id": text, "verb": ..., "args": {...}} or {"open": item}.
+In:  {"id": text, "verb": ..., "args": {...}}, a release with {"held": seconds} in the hand beside; or {"open": item}.
 Out: {"type": "state", ...} with what changed, {"type": "done", "id"}, {"type": "refused", "id", "says"},
      {"type": "ended"}, {"type": "stopped", "says"}.
 Closed with 4401 when signed out, 4403 for a foreign page, 4404 where there is no such run.
@@ -29,6 +29,7 @@ log = logging.getLogger("lumenstat.station")
 
 ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW = 1000, 4401, 4403, 4404, 4408
 CHECK_SIGN_IN_SECONDS = 15.0
+HELD_LONGEST = 3600
 
 
 @router.websocket("/runs/{run_id}/socket")
@@ -130,8 +131,11 @@ async def _answer(hub: Hub, run_id: str, by: str, text: str) -> dict[str, Any]:
     verb = message.get("verb")
     if not isinstance(verb, str):
         return _refused(client_id, "An action needs a `verb`.")
+    held = message.get("held", 0.0)
+    if isinstance(held, bool) or not isinstance(held, int | float) or not 0 <= held <= HELD_LONGEST:
+        return _refused(client_id, f"`held` is for how many seconds the button was in, 0 to {HELD_LONGEST}.")
     try:
-        done = await hub.act(run_id, by, verb, message.get("args", {}), client_id)
+        done = await hub.act(run_id, by, verb, message.get("args", {}), client_id, held)
     except LumenstatError as error:
         return _refused(client_id, str(error))
     except Exception:

@@ -96,11 +96,13 @@ export class Deck {
   }
 
   bindMomentary(name, element) {
-    let held = false;
+    // The release says how long the hand held, so that a slow link does not make a hold shorter than it was.
+    let since = null;
     const hold = (yes) => {
-      if (held === yes) return;
-      held = yes;
-      this.station.act(yes ? "press" : "release", { control: name });
+      if ((since !== null) === yes) return;
+      if (yes) this.station.act("press", { control: name });
+      else this.station.act("release", { control: name }, { held: (performance.now() - since) / 1000 });
+      since = yes ? performance.now() : null;
     };
     element.addEventListener("pointerdown", (event) => {
       element.setPointerCapture(event.pointerId);

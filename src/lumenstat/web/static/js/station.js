@@ -39,9 +39,9 @@ class Station {
     });
   }
 
-  act(verb, args) {
+  act(verb, args, beside = {}) {
     if (!this.mayFly && verb !== "finish") return;
-    this.link.send({ verb, args });
+    this.link.send({ verb, args, ...beside });
   }
 
   turnTo(item) {
