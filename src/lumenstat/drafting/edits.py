@@ -326,9 +326,11 @@ def _drop_empty_sections(tree: CommentedMap) -> None:
             del sections[place]
 
 
-def _put(tree: CommentedMap | CommentedSeq, name: str, value: Any) -> None:
+def _put(tree: Any, name: str, value: Any) -> None:
     """Set a dotted path to a value, or take it away; what is left empty around it goes too."""
     first, _, rest = name.partition(".")
+    if not isinstance(tree, CommentedMap | CommentedSeq):
+        raise EditRefused(f"there is no {first!r} in {str(tree)!r}; mend it as text")
     if isinstance(tree, CommentedSeq):
         if not (first.isdigit() and int(first) < len(tree) and rest):
             raise EditRefused(f"there is no line {first} there")

@@ -11,7 +11,9 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from ruamel.yaml.scalarstring import DoubleQuotedScalarString
 
-from lumenstat.documents.sources import read_source
+from lumenstat.documents.sources import dotted, read_source
+from lumenstat.drafting.shapes import misshapen
+from lumenstat.errors import DocumentError
 
 WORDS_OTHERS_TAKE_FOR_YES_OR_NO = {"on", "off", "yes", "no", "y", "n", "true", "false", "null", "~"}
 FLOW_KEYS_AT_MOST = 8
@@ -27,8 +29,10 @@ def yaml() -> YAML:
 
 
 def tree_of(text: str) -> CommentedMap:
-    """The text as a tree. Raises DocumentError, with the line, where it cannot be read."""
-    read_source(text, "draft")
+    """The text as a tree. Raises DocumentError, with the line, where it cannot be read or has not a draft's shape."""
+    source = read_source(text, "draft")
+    if problems := [source.problem(path, f"{dotted(path)} {says}") for path, says in misshapen(source.data)]:
+        raise DocumentError(problems)
     tree: CommentedMap = yaml().load(StringIO(text))
     return tree
 

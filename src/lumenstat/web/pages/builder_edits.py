@@ -30,13 +30,16 @@ class Edited:
 
 
 def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edited:
-    """Carry out one change. Raises EditRefused where it cannot be made."""
+    """Carry out one change. Raises EditRefused or DocumentError where it cannot be made or leaves no draft behind."""
     if verb not in VERBS:
         raise EditRefused(f"there is no change called {verb!r}")
     try:
-        return VERBS[verb](draft, airframe, args)
-    except (KeyError, TypeError, ValueError) as error:
+        edited = VERBS[verb](draft, airframe, args)
+    except (LookupError, TypeError, ValueError) as error:
         raise EditRefused(f"this change lacks something: {error}") from None
+    for text in (edited.draft.exercise, *edited.draft.checklists):
+        tree_to_read(text)
+    return edited
 
 
 def _fields(draft: Draft, _: Airframe | None, args: Args) -> Edited:
