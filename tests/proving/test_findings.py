@@ -148,3 +148,11 @@ def test_shipped_exercises_have_nothing_to_mend(name: str) -> None:
 
 def test_the_same_exercise_gives_the_same_proof() -> None:
     assert prove(small(*POWER, LEFT_DC)) == prove(small(*POWER, LEFT_DC))
+
+
+def test_items_that_hang_on_one_condition_are_told_of_once() -> None:
+    """With a loop open the whole APU branch is left out: one note, not one for each of its ten items."""
+    proof = prove(shipped("apu-loop-open"))
+    never = [finding for finding in proof.findings if finding.kind == "never-applies"]
+    assert [finding.item for finding in never] == ["boost"]
+    assert "the item and 9 more, to 'Ground power', never apply" in never[0].says

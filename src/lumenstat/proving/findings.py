@@ -168,18 +168,26 @@ class Finder:
             yield self._finding(self._item(during), "limit-exceeded", says, each.start, severity)
 
     def _conditions(self) -> Iterator[Finding]:
+        hanging: dict[str, list[Item]] = {}
         for step in self.procedure.steps:
-            text = step.item.applies_when
-            if text is None:
-                continue
+            if step.item.applies_when is not None:
+                hanging.setdefault(step.item.applies_when, []).append(step.item)
+        for text, items in hanging.items():
             spans = self.flight.timelines[text].spans(self.flight.end)
             if not spans:
-                says = f"`{text}` is never true in this exercise, so the item never applies"
-                yield self._finding(step.item, "never-applies", says, severity="notes")
+                # Said once: a decision's whole branch often hangs on one condition.
+                also = (
+                    f" and {len(items) - 1} more, to '{items[-1].challenge}', never apply"
+                    if items[1:]
+                    else " never applies"
+                )
+                says = f"`{text}` is never true in this exercise, so the item{also}"
+                yield self._finding(items[0], "never-applies", says, severity="notes")
             elif spans == [(0, self.flight.end)]:
-                says = f"`{text}` is always true in this exercise"
-                remedy = Remedy(words="Leave the condition out", item=step.item.id, fields={"applies_when": None})
-                yield self._finding(step.item, "always-applies", says, severity="notes", remedy=remedy)
+                for item in items:
+                    says = f"`{text}` is always true in this exercise"
+                    remedy = Remedy(words="Leave the condition out", item=item.id, fields={"applies_when": None})
+                    yield self._finding(item, "always-applies", says, severity="notes", remedy=remedy)
 
     def _decisions(self) -> Iterator[Finding]:
         quantities = quantities_of(self.bundle.airframe)
