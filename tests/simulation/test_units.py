@@ -15,6 +15,7 @@ from lumenstat.simulation.engines.logic import EngineLogic
 from lumenstat.simulation.feeding import Feeding
 from lumenstat.simulation.holding import Holding
 from lumenstat.simulation.inertial import InertialLogic
+from lumenstat.simulation.settling import Settler
 from lumenstat.simulation.unit import Unit
 from tests.flights import PERFECT
 from tests.procedures import shipped
@@ -80,18 +81,21 @@ def test_a_unit_reads_no_more_than_it_says(name: str, monkeypatch: pytest.Monkey
 def test_a_flight_is_the_same_where_nothing_is_left_alone(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
     skipping = flown(begun(name), name)
 
-    def always(unit: Unit, *asked: Any) -> bool:
-        unit.go_on(*asked)
-        return True
+    def forgetting(method: Any, **forgotten: Any) -> Any:
+        """The method on an object that has just forgotten what it could have relied on."""
 
-    kept = Holding.conditions
+        def wrapped(own: Any, *given: Any) -> Any:
+            for attribute, empty in forgotten.items():
+                assert hasattr(own, attribute)
+                setattr(own, attribute, empty)
+            return method(own, *given)
 
-    def anew(holding: Holding, answers: Any) -> Any:
-        holding._conditions = None
-        return kept(holding, answers)
+        return wrapped
 
-    monkeypatch.setattr(Unit, "settle", always)
-    monkeypatch.setattr(Holding, "conditions", anew)
+    monkeypatch.setattr(Unit, "settle", forgetting(Unit.settle, _went_by=()))
+    monkeypatch.setattr(Holding, "conditions", forgetting(Holding.conditions, _conditions=None))
+    monkeypatch.setattr(Settler, "_systems", forgetting(Settler._systems, _switched=()))
+    monkeypatch.setattr(Aircraft, "_after_change", forgetting(Aircraft._after_change, _planned=None, _rates=None))
     thorough = flown(begun(name), name)
     assert (skipping.tick, skipping.d, skipping.x) == (thorough.tick, thorough.d, thorough.x)
     assert skipping.conditions == thorough.conditions

@@ -13,8 +13,11 @@ from lumenstat.documents.engines import FIGURES
 
 Figures = Callable[..., list[float]]
 ALIGNMENT_FIGURES = ("progress", "seconds_left", "counter", "heading_error", "position_error")
-GIVEN = ("volts", "amps", "x", "watts", "source_volts", "source_hertz", "roots", "ac_hertz", "fuel", "units", "stores")
-"""What the function is given beside the tick.
+GIVEN = {
+    "volts": "v", "amps": "i", "x": "x", "watts": "w", "source_volts": "s", "source_hertz": "z", "roots": "r",
+    "ac_hertz": "h", "fuel": "f", "units": "n", "stores": "k",
+}  # fmt: skip
+"""What the function is given beside the tick, each list with the letter of its entries.
 
 Volts by DC node, amps by branch, the vector `x`, watts, volts (before droop) and hertz by AC source, source and hertz
 by AC bus, fuel flows, figures of inertial units, stores.
@@ -94,9 +97,9 @@ def figures_source(airframe: Airframe) -> str:
         "k": len(airframe.stores),
     }
     lines = [f"def figures(tick, {', '.join(GIVEN)}):"]
-    for given, (letter, count) in zip(GIVEN, counts.items(), strict=True):
-        if count:
-            lines.append(f"    ({', '.join(f'{letter}{n}' for n in range(count))},) = {given}")
+    for given, letter in GIVEN.items():
+        if entries := [f"{letter}{n}" for n in range(counts[letter])]:
+            lines.append(f"    ({', '.join(entries)},) = {given}")
     for n, source in enumerate(sources):
         droop = getattr(source, "droop_volts", 0.0)
         lines += [f"    l{n} = w{n} / {source.rated_va!r}", f"    s{n} = s{n} and s{n} - {droop!r} * l{n}"]

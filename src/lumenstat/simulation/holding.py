@@ -59,8 +59,8 @@ class Holding:
             *(slot for slot, _, _ in self._drawing), *settler.pump_slots, *settler.contactor_slots,
             *self.rectifier_slots, *feeding.fed_slots.values(), *feeding.available_slots, *apu,
         )  # fmt: skip
-        # Twice one slot, so that there are always at least two to take and itemgetter gives a tuple.
-        self._read = itemgetter(*read, slots["start.hours_unpowered"], slots["start.hours_unpowered"])
+        # A slot that every aircraft has, for one that has none of these.
+        self._read = itemgetter(*read, slots["start.hours_unpowered"])
         self._decided_by: tuple[object, ...] = ()
         self._conditions: Conditions | None = None
 

@@ -29,14 +29,12 @@ class Unit(ABC):
         self._keeps = attrgetter(*self.KEPT)
         self._went_by: tuple[object, ...] = ()
 
-    def settle(self, *asked: Any) -> bool:
-        """Go on with what is asked of it and what it reads; False where that is what it has gone by already."""
+    def settle(self, *asked: Any) -> None:
+        """Go on with what is asked of it and what it reads, unless it has gone by just that already."""
         goes_by = asked, self._read(self.aircraft.d), self._keeps(self), self.settler.faults.changes
-        if goes_by == self._went_by:
-            return False
-        self._went_by = goes_by
-        self.go_on(*asked)
-        return True
+        if goes_by != self._went_by:
+            self._went_by = goes_by
+            self.go_on(*asked)
 
     @abstractmethod
     def go_on(self, *asked: Any) -> None:
