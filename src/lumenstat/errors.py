@@ -7,7 +7,10 @@ LumenstatError
 ├── ActionRefused      an action names something the aircraft or the exercise does not have
 ├── ModelError         the simulation left the range where it means anything; names quantity and time
 ├── EditRefused        a change to a draft cannot be made; says what would be right
-└── RecordError        a record is missing or in a state that does not allow what was asked
+├── RecordError        a record is missing or in a state that does not allow what was asked
+├── InputRefused       text or figures that no form, socket, edit or file may hold; says what and where
+├── StorageError       the database cannot be opened, read or written now; says why and what would help
+└── WorkerError        work done in a process of its own was not finished: it took too long, or its process died
 """
 
 from __future__ import annotations
@@ -40,6 +43,9 @@ class DocumentError(LumenstatError):
         self.problems = tuple(problems)
         super().__init__("\n".join(str(p) for p in problems))
 
+    def __reduce__(self) -> tuple[type[DocumentError], tuple[list[Problem]]]:
+        return DocumentError, (list(self.problems),)
+
 
 class ExpressionError(LumenstatError):
     """An expression is not in the language, or names what is not there."""
@@ -67,3 +73,15 @@ class EditRefused(LumenstatError):  # noqa: N818 - it names what happened to the
 
 class RecordError(LumenstatError):
     """What was asked does not fit the record as it stands."""
+
+
+class InputRefused(LumenstatError):  # noqa: N818 - it names what happened to the input
+    """Text or figures that cannot be taken in, wherever they came from."""
+
+
+class StorageError(LumenstatError):
+    """The database cannot be opened, read or written now; nothing that was stored is lost by it."""
+
+
+class WorkerError(LumenstatError):
+    """A job in a process of its own did not finish."""

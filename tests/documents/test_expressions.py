@@ -6,7 +6,7 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from lumenstat.documents.expressions import FUNCTIONS, NULL_SAFE, WORDS, Emitter, Quantity, parse
+from lumenstat.documents.expressions import FUNCTIONS, NULL_SAFE, WORDS, Constants, Emitter, Quantity, parse
 from lumenstat.errors import ExpressionError
 
 QUANTITIES = {
@@ -23,7 +23,7 @@ QUANTITIES = {
 
 
 def value_of(text: str, **values: object) -> object:
-    constants: list[str] = []
+    constants = Constants()
     named = {name.replace(".", "_"): name for name in QUANTITIES}
     emitter = Emitter(QUANTITIES, lambda name: f"Q[{name!r}]", constants)
     code = emitter.value(parse(text))
@@ -99,7 +99,7 @@ def test_means_what_it_says(text: str, values: dict[str, object], expected: bool
 )
 def test_refuses_what_is_not_in_the_language(text: str, says: str) -> None:
     with pytest.raises(ExpressionError, match=says):
-        Emitter(QUANTITIES, lambda name: "1.0", []).truth(parse(text))
+        Emitter(QUANTITIES, lambda name: "1.0", Constants()).truth(parse(text))
 
 
 PIECES = [*"()+-*/<>,", "==", "1", "0", "2.5", '"ON"', "bus.left.volts", "control.master", *WORDS, *FUNCTIONS]
@@ -109,13 +109,13 @@ PIECES = [*"()+-*/<>,", "==", "1", "0", "2.5", '"ON"', "bus.left.volts", "contro
 @example("since")
 def test_any_text_is_an_expression_or_a_clear_refusal(text: str) -> None:
     try:
-        Emitter(QUANTITIES, lambda name: "1.0", []).truth(parse(text))
+        Emitter(QUANTITIES, lambda name: "1.0", Constants()).truth(parse(text))
     except ExpressionError as error:
         assert str(error)
 
 
 def test_no_word_of_the_document_becomes_code() -> None:
-    constants: list[str] = []
+    constants = Constants()
     code = Emitter(QUANTITIES, lambda name: "d[1]", constants).truth(parse('control.master == "ON"'))
     assert set(code) <= set("(d[1]=S0) ")
     assert constants == ["ON"]

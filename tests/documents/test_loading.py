@@ -152,6 +152,22 @@ def test_a_comparator_that_its_own_load_would_make_chatter_is_refused(tmp_path: 
     assert with_hysteresis(3) == []
 
 
+def test_a_comparator_is_not_found_inside_anothers_name(tmp_path: Path) -> None:
+    """A heavy load that `weak_cabin` switches says nothing about `weak`."""
+    comparators = (
+        "comparators:\n  - {id: weak, quantity: bus.dc_service.volts, on_above: 24.1, off_below: 24}\n"
+        "  - {id: weak_cabin, quantity: bus.dc_service.volts, on_above: 27, off_below: 20}\n"
+    )
+    text = ROWAN.replace("comparators:\n", comparators)
+    heavy = "  loads:\n    - {id: heavy, name: Heavy, bus: dc_service, watts: 4000, when: comparator.weak_cabin}\n"
+    assert "  loads:\n" in text
+    found = [says for _, _, says in checked(tmp_path, text.replace("  loads:\n", heavy)) if "chatter" in says]
+    assert found == []
+    itself = heavy.replace("comparator.weak_cabin", "comparator.weak")
+    found = [says for _, _, says in checked(tmp_path, text.replace("  loads:\n", itself)) if "chatter" in says]
+    assert len(found) == 1
+
+
 @pytest.mark.parametrize(
     ("old", "new", "says"),
     [

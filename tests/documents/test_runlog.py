@@ -32,7 +32,9 @@ def test_a_log_reads_back_as_it_was(perfect_log: RunLog) -> None:
         (HEADER + '{"t":1,"by":"trainee","set":{"control":"a"}}\n', 2, "set.to"),
         (HEADER + '{"t":1,"by":"trainee","set":{"control":"a","to":"b","x":1}}\n', 2, "set.x"),
         (HEADER + '{"t":1,"by":"trainee","set":{},"see":{}}\n', 2, "one verb"),
-        (HEADER + '{"t":NaN,"by":"trainee","finish":{}}\n', 2, "`t` is a number"),
+        (HEADER + '{"t":NaN,"by":"trainee","finish":{}}\n', 2, "NaN is no figure"),
+        (HEADER + '{"t":' + "9" * 5000 + ',"by":"trainee","finish":{}}\n', 2, "5,000 digits"),
+        (HEADER + '{"t":1,"by":"trainee","note":{"text":"\\ud800"}}\n', 2, "belongs to no writing"),
     ],
 )
 def test_what_is_wrong_is_named_by_its_line(text: str, line: int, says: str) -> None:
@@ -41,6 +43,9 @@ def test_what_is_wrong_is_named_by_its_line(text: str, line: int, says: str) -> 
     assert caught.value.line == line
 
 
-def test_a_log_of_a_hundred_thousand_events_is_refused() -> None:
-    with pytest.raises(LogError, match="at most 20,000"):
-        parse_log(HEADER + '{"t":1,"by":"trainee","note":{"text":"x"}}\n' * 100_000)
+@pytest.mark.parametrize(
+    ("events", "says"), [(5_001, "at most 5,000 are read"), (100_000, "at most 2,000,000 are read")]
+)
+def test_a_log_that_no_hand_makes_is_refused(events: int, says: str) -> None:
+    with pytest.raises(LogError, match=says):
+        parse_log(HEADER + '{"t":1,"by":"trainee","note":{"text":"x"}}\n' * events)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema
@@ -363,22 +364,22 @@ class Airframe(Written):
     services: tuple[Service, ...] = ()
     limits: tuple[Limit, ...] = ()
 
-    @property
+    @cached_property
     def controls(self) -> dict[str, Control]:
         """Every control by its id."""
         return {control.id: control for panel in self.panels for control in panel.controls}
 
-    @property
+    @cached_property
     def instruments(self) -> dict[str, Instrument]:
         """Every instrument by its id."""
         return {item.id: item for panel in self.panels for item in panel.instruments}
 
-    @property
+    @cached_property
     def lamps(self) -> dict[str, Lamp]:
         """Every lamp by its id."""
         return {lamp.id: lamp for panel in self.panels for lamp in panel.lamps}
 
-    @property
+    @cached_property
     def buses(self) -> dict[str, Bus]:
         """Every bus by its id."""
         return {bus.id: bus for bus in self.electrical.buses}

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
+import threading
+from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -19,6 +21,7 @@ from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.design_rules import RULES
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file
+from lumenstat.documents.procedure import Procedure, procedure_from
 from lumenstat.documents.values import nearest
 from lumenstat.errors import DocumentError, Problem
 
@@ -48,6 +51,11 @@ class Bundle:
         """SHA-256 of the canonical JSON, in hexadecimal."""
         return hashlib.sha256(self.canonical_json.encode()).hexdigest()
 
+    @cached_property
+    def procedure(self) -> Procedure:
+        """The items of all checklists, one after another, and which must come before which."""
+        return procedure_from(self.checklists, self.exercise.paper_values)
+
     @staticmethod
     def from_canonical_json(text: str) -> Bundle:
         """Read back what `canonical_json` wrote."""
@@ -57,6 +65,32 @@ class Bundle:
             tuple(Checklist.model_validate(c) for c in content["checklists"]),
             Exercise.model_validate(content["exercise"]),
         )
+
+
+BUNDLES_KEPT = 48
+
+_kept: OrderedDict[str, Bundle] = OrderedDict()
+_keeping = threading.Lock()
+
+
+def kept_bundle(digest: str) -> Bundle | None:
+    """The bundle of a digest, if it was read in this process lately."""
+    with _keeping:
+        if (found := _kept.get(digest)) is not None:
+            _kept.move_to_end(digest)
+        return found
+
+
+def bundle_for(digest: str, canonical_json: str) -> Bundle:
+    """The bundle of a digest, read once in a process: whoever needs it shares it and what is compiled of it."""
+    if (kept := kept_bundle(digest)) is not None:
+        return kept
+    found = Bundle.from_canonical_json(canonical_json)
+    with _keeping:
+        found = _kept.setdefault(digest, found)
+        if len(_kept) > BUNDLES_KEPT:
+            _kept.popitem(last=False)
+    return found
 
 
 @cache

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
-from lumenstat.documents.expressions import Emitter, Quantity, parse
+from lumenstat.documents.expressions import Constants, Emitter, Quantity, parse
 from lumenstat.documents.sources import Path_, Source
 from lumenstat.documents.values import nearest
 from lumenstat.errors import ExpressionError, Problem
@@ -43,7 +43,7 @@ class Checker:
         timed: Callable[[str, str, float, bool], str] | None = (lambda *_: "0") if over_time else None
         try:
             expression = parse(text)
-            Emitter(self.quantities, lambda name: "x", [], timed).truth(expression)
+            Emitter(self.quantities, lambda name: "x", Constants(), timed).truth(expression)
         except ExpressionError as error:
             self.wrong(path, str(error))
             return

@@ -7,6 +7,7 @@ from graphlib import CycleError, TopologicalSorter
 from lumenstat.documents.airframe import Airframe, Control
 from lumenstat.documents.checker import Checker
 from lumenstat.documents.checking_systems import check_systems
+from lumenstat.documents.expressions import reads
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.sources import Path_, Source
 from lumenstat.errors import Problem
@@ -141,7 +142,7 @@ def _check_chatter(airframe: Airframe, checker: Checker) -> None:
         bus = volts.get(comparator.quantity)
         if bus is None or not ohms:
             continue
-        switched = [load for load in electrical.loads if f"comparator.{comparator.id}" in (load.when or "")]
+        switched = [load for load in electrical.loads if reads(load.when, f"comparator.{comparator.id}")]
         sag = sum(load.watts for load in switched if load.bus == bus.id) / bus.nominal_volts * max(ohms)
         if sag >= comparator.on_above - comparator.off_below:
             names = ", ".join(load.id for load in switched)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
+import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
@@ -58,6 +59,14 @@ class Expression:
     def quantities(self) -> frozenset[str]:
         """The dotted names it reads (those inside `alive(...)` included as written)."""
         return frozenset(name for name in self.names if "." in name or name == "time")
+
+
+def reads(text: str | None, name: str) -> bool:
+    """Whether an expression reads a quantity; one that cannot be parsed, which is told elsewhere, reads none."""
+    try:
+        return text is not None and name in parse(text).names
+    except ExpressionError:
+        return False
 
 
 def parse(text: str) -> Expression:
@@ -148,6 +157,23 @@ def _check_call(name: str, args: list[ast.expr], names: list[str]) -> None:
         raise ExpressionError(f"{name}(...) takes the name of one quantity")
 
 
+class Constants(list[str]):
+    """Text constants of generated code, each once; `S[n]` in it is the one of number `n`. Safe between threads."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._numbers: dict[str, int] = {}
+        self._lock = threading.Lock()
+
+    def number(self, value: str) -> int:
+        """The number of a constant, which is added where it is new."""
+        with self._lock:
+            if value not in self._numbers:
+                self.append(value)
+                self._numbers[value] = len(self) - 1
+            return self._numbers[value]
+
+
 @dataclass
 class Emitter:
     """Turns expressions into Python source.
@@ -158,7 +184,7 @@ class Emitter:
 
     quantities: Mapping[str, Quantity]
     code_of: Callable[[str], str]
-    constants: list[str]
+    constants: Constants
     timed: Callable[[str, str, float, bool], str] | None = None
     _names: tuple[str, ...] = field(default=(), repr=False)
 
@@ -184,8 +210,7 @@ class Emitter:
             case ast.Constant(value=bool() as value):
                 return repr(value), "truth", False
             case ast.Constant(value=str() as value):
-                self.constants.append(value)
-                return f"S[{len(self.constants) - 1}]", "text", False
+                return f"S[{self.constants.number(value)}]", "text", False
             case ast.Constant(value=int() | float() as value):
                 return repr(float(value)), "number", False
             case ast.Name(id=placeholder):

@@ -101,8 +101,8 @@ def _closed(masks: list[int]) -> tuple[int, ...]:
 
 
 def procedure_of(bundle: Bundle) -> Procedure:
-    """The items of all checklists of an exercise, one after another."""
-    return procedure_from(bundle.checklists, bundle.exercise.paper_values)
+    """The items of all checklists of an exercise, one after another; worked out once for a bundle, with their order."""
+    return bundle.procedure
 
 
 def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | str]) -> Procedure:

@@ -1,8 +1,13 @@
-"""What a reading means against the limits of an item."""
+"""What an instrument shows of a figure, and what a reading means against the limits of an item."""
 
 from __future__ import annotations
 
 from lumenstat.documents.checklist import Expect
+
+
+def shown_figure(figure: float, decimals: int) -> float:
+    """The figure as an instrument shows it: what stands on the page is what is judged."""
+    return round(figure, decimals)
 
 
 def meaning_of(reading: float, expect: Expect, papers: dict[str, float | str], tolerance: float) -> str:

@@ -9,11 +9,14 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
+from lumenstat.documents.intake import check_value, read_json
 from lumenstat.documents.values import Flag, Number, Text
-from lumenstat.errors import LogError
+from lumenstat.errors import InputRefused, LogError
 
 FORMAT = "lumenstat/run/1"
-MOST_EVENTS = 20_000
+MOST_EVENTS = 5_000
+"""An act every second for longer than any exercise lasts; no hand makes more."""
+LARGEST_BYTES = 2_000_000
 BY = ("trainee", "instructor", "captain", "first-officer", "ground")
 Judgement = Literal["within", "below", "above", "dead"]
 
@@ -189,11 +192,14 @@ def check_args(verb: str, args: Any) -> dict[str, Any]:
     if model is None:
         raise LogError(f"there is no event {verb!r}; there is {', '.join(VERBS)}")
     try:
+        check_value(args, verb)
         return model.model_validate(args).model_dump(exclude_none=True)
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         where = ".".join(str(part) for part in first["loc"])
         raise LogError(f"{verb}{'.' + where if where else ''}: {first['msg'].removeprefix('Value error, ')}") from None
+    except InputRefused as error:
+        raise LogError(str(error)) from None
 
 
 def parse_event(written: Any, line: int) -> LogEvent:
@@ -217,6 +223,8 @@ def parse_event(written: Any, line: int) -> LogEvent:
 
 def parse_log(text: str) -> RunLog:
     """Read a log. Raises LogError with the line of the first thing that is wrong."""
+    if len(text) > LARGEST_BYTES:
+        raise LogError(f"holds {len(text):,} characters; at most {LARGEST_BYTES:,} are read")
     lines = text.splitlines()
     if not lines:
         raise LogError("is empty; a log begins with its header line", 1)
@@ -251,6 +259,8 @@ def _events(lines: list[str]) -> Iterable[LogEvent]:
 
 def _json(line: str, number: int) -> Any:
     try:
-        return json.loads(line)
-    except (json.JSONDecodeError, RecursionError):
-        raise LogError("is not a whole JSON object; the line may be cut off", number) from None
+        return read_json(line)
+    except InputRefused as error:
+        raise LogError(
+            f"is not a whole JSON object that can be used; the line may be cut off: {error}", number
+        ) from None

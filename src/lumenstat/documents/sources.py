@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from dataclasses import dataclass
 from io import StringIO
 from pathlib import Path
@@ -13,10 +14,11 @@ from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from ruamel.yaml.error import MarkedYAMLError, YAMLError
 from ruamel.yaml.events import AliasEvent, CollectionStartEvent, ScalarEvent
 
-from lumenstat.errors import DocumentError, Problem
+from lumenstat.documents.intake import DEEPEST_NESTING, check_figure, check_text
+from lumenstat.errors import DocumentError, InputRefused, Problem
 
-LARGEST_DOCUMENT_BYTES = 1_000_000
-DEEPEST_NESTING = 24
+LARGEST_DOCUMENT_BYTES = 200_000
+"""Four times the largest that ships; reading takes a second or two for each 100 kB."""
 
 Path_ = tuple[str | int, ...]
 
@@ -51,8 +53,12 @@ def dotted(path: Path_) -> str:
 
 def read_source(text: str, file: str) -> Source:
     """Parse a document's text. Raises DocumentError with the line of whatever cannot be read."""
-    if len(text.encode()) > LARGEST_DOCUMENT_BYTES:
+    if len(text.encode("utf-8", "replace")) > LARGEST_DOCUMENT_BYTES:
         raise _refusal(file, 1, f"a document may hold at most {LARGEST_DOCUMENT_BYTES:,} bytes; split it")
+    try:
+        check_text(text, "the document")
+    except InputRefused as error:
+        raise _refusal(file, 1, str(error)) from None
     if file.endswith(".json"):
         _check_json(text, file)
         text = text.expandtabs()
@@ -63,13 +69,17 @@ def read_source(text: str, file: str) -> Source:
         mark = error.problem_mark or error.context_mark
         line = mark.line + 1 if mark else 1
         raise _refusal(file, line, _plain_yaml_problem(error)) from None
-    except (YAMLError, RecursionError, ValueError) as error:
+    except (YAMLError, RecursionError, ValueError, TypeError, LookupError, AttributeError) as error:
+        # The parser fails on some texts in ways of its own: on a list within a key, for one.
         says = f"cannot be read as YAML: {str(error).splitlines()[0]}"
         raise _refusal(file, 1, says) from None
     if not isinstance(tree, CommentedMap):
         raise _refusal(file, 1, "a document is a mapping that begins with a `format:` line")
     lines: dict[Path_, int] = {(): 1}
-    return Source(file, _plain(tree, (), lines), lines)
+    try:
+        return Source(file, _plain(tree, (), lines), lines)
+    except _FigureError as error:
+        raise DocumentError([Source(file, None, lines).problem(error.path, str(error))]) from None
 
 
 def read_source_file(path: Path) -> Source:
@@ -113,12 +123,34 @@ def _refuse_aliases_and_depth(text: str, file: str) -> None:
         ):
             line = event.start_mark.line + 1
             raise _refusal(file, line, "anchors and aliases are not used here; write the value out")
+        if getattr(event, "tag", None) is not None and str(event.tag) != "!":
+            line = event.start_mark.line + 1
+            raise _refusal(file, line, f"tags like {str(event.tag)[:40]!r} are not used here; write the value plainly")
         if isinstance(event, CollectionStartEvent):
             depth += 1
             if depth > DEEPEST_NESTING:
                 raise _refusal(file, event.start_mark.line + 1, f"nested deeper than {DEEPEST_NESTING} levels")
         elif type(event).__name__.endswith("EndEvent"):
             depth -= 1
+
+
+class _FigureError(ValueError):
+    """A figure that cannot be used, with its path."""
+
+    def __init__(self, path: Path_, says: str) -> None:
+        self.path = path
+        super().__init__(says)
+
+
+def _figure(node: float, path: Path_, lines: dict[Path_, int]) -> float:
+    try:
+        if isinstance(node, int):
+            return int(check_figure(int(node), "this"))
+        figure = float(node)
+        # What is no finite figure is told of by the document's own check, key by key.
+        return check_figure(figure, "this") if math.isfinite(figure) else figure
+    except InputRefused as error:
+        raise _FigureError(path, str(error)) from None
 
 
 def _plain(node: Any, path: Path_, lines: dict[Path_, int]) -> Any:
@@ -135,8 +167,6 @@ def _plain(node: Any, path: Path_, lines: dict[Path_, int]) -> Any:
         return [_plain(value, (*path, index), lines) for index, value in enumerate(node)]
     if isinstance(node, bool) or node is None:
         return node
-    if isinstance(node, int):
-        return int(node)
-    if isinstance(node, float):
-        return float(node)
+    if isinstance(node, int | float):
+        return _figure(node, path, lines)
     return str(node)

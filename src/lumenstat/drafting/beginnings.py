@@ -119,13 +119,7 @@ def _draft(airframe: Airframe, title: str, sections: CommentedSeq) -> Draft:
             "time_lapse": "waits",
             "minutes_at_most": 60,
             "pass_mark": 75,
-            "bands": written(
-                [
-                    {"at_least": 92, "words": "Strong"},
-                    {"at_least": 75, "words": "Safe"},
-                    {"at_least": 0, "words": "Not yet"},
-                ]
-            ),
+            "bands": written(USUAL_BANDS),
         }
     )
     return Draft(text_of(exercise), (text_of(checklist),))

@@ -16,7 +16,6 @@ from lumenstat.drafting.shapes import misshapen
 from lumenstat.errors import DocumentError
 
 WORDS_OTHERS_TAKE_FOR_YES_OR_NO = {"on", "off", "yes", "no", "y", "n", "true", "false", "null", "~"}
-FLOW_KEYS_AT_MOST = 8
 
 
 def yaml() -> YAML:
