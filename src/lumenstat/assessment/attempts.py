@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from itertools import chain, islice, takewhile
 
 from lumenstat.assessment.callouts import judge_call
 from lumenstat.documents.airframe import Airframe
@@ -14,17 +15,21 @@ from lumenstat.documents.checklist import (
     CycleItem,
     DecideItem,
     HoldItem,
+    Item,
     RequestItem,
     SetItem,
     SweepItem,
     WaitItem,
 )
+from lumenstat.documents.expressions import parse
 from lumenstat.documents.procedure import Procedure, Step, target_of
-from lumenstat.documents.readings import meaning_of
+from lumenstat.documents.readings import meaning_of, shown_figure
+from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 from lumenstat.simulation.flight import Moment
 
 CREW = ("trainee", "captain", "first-officer")
+PART_KINDS = ("control", "instrument", "service", "item")
 PASSING_TICKS = 150
 """A control that moves on within this time was only passing a position, as a rotary must."""
 
@@ -45,22 +50,48 @@ class Attempt:
     slip: bool = True
 
 
-@dataclass(frozen=True)
+_Part = tuple[str, str]
+"""What an event or an item is about: `control`, `instrument`, `service` or `item`, and which one."""
+
+
 class Reader:
     """Reads attempts out of the moments of a flight. `flag(moment, text)` gives a watched expression there."""
 
-    procedure: Procedure
-    airframe: Airframe
-    moments: list[Moment]
-    texts: dict[str, int]
+    def __init__(
+        self, procedure: Procedure, airframe: Airframe, moments: Iterable[Moment], texts: dict[str, int]
+    ) -> None:
+        self.procedure, self.airframe, self.texts = procedure, airframe, texts
+        self._moments: dict[_Part, list[Moment]] = {}
+        self._steps: dict[_Part, list[Step]] = {}
+        for step in procedure.steps:
+            for part in _parts_of(step.item):
+                self._steps.setdefault(part, []).append(step)
+        for moment in moments:
+            self.add(moment)
+
+    def add(self, moment: Moment) -> None:
+        """Take one more moment in; moments come in time order."""
+        part = _part_of(moment.event)
+        if part is not None and moment.event.by in CREW:
+            self._moments.setdefault(part, []).append(moment)
+
+    def steps_about(self, event: LogEvent) -> Sequence[Step]:
+        """The items that an event could belong to, in the procedure's order."""
+        part = _part_of(event)
+        return self._steps.get(part, ()) if part is not None else ()
 
     def flag(self, moment: Moment, text: str) -> bool:
         """The value of a watched expression just before the event."""
         return moment.flags[self.texts[text]]
 
+    def _about(self, item: Item) -> list[Moment]:
+        """What the crew did about an item's parts, in time order."""
+        found = [self._moments.get(part, []) for part in _parts_of(item)]
+        return found[0] if len(found) == 1 else sorted(chain(*found), key=lambda moment: moment.index)
+
     def attempts(self, step: Step) -> list[Attempt]:
         """All attempts at the item, in time order."""
-        crew = [moment for moment in self.moments if moment.event.by in CREW]
+        crew = self._about(step.item)
         match step.item:
             case ControlItem() as item:
                 return self._moves(item, crew)
@@ -101,7 +132,7 @@ class Reader:
             if said != wanted or (not moving and stood != wanted):
                 done.pop(control, None)
                 says = f"{name} went to {said}, not to {wanted}." if moving else _misread(name, said, stood, wanted)
-                slip = not _passing(crew[place + 1 :], moment) if moving else said != stood
+                slip = not _passing(islice(crew, place + 1, None), moment) if moving else said != stood
                 found.append(_attempt(moment, False, says, evidence=evidence, slip=slip))
                 continue
             done[control] = moment.index
@@ -161,7 +192,7 @@ class Reader:
         shown = moment.state[f"instrument.{item.instrument}.reads"]
         if not isinstance(shown, int | float):
             return True
-        exact = float(f"{shown:.{self.airframe.instruments[item.instrument].decimals}f}")
+        exact = shown_figure(shown, self.airframe.instruments[item.instrument].decimals)
         return meaning_of(exact, item.expect, self.procedure.papers, item.read_tolerance) != "within"
 
     def _call(self, item: CheckItem, moment: Moment) -> Attempt:
@@ -216,10 +247,11 @@ class Reader:
         right = right_branch(item, lambda text: self.flag(moment, text))
         chosen = moment.event.args["branch"]
         words = {branch.id: branch.says for branch in item.branches}
+        read = frozenset(chain(*(parse(branch.when).quantities for branch in item.branches)))
         evidence = tuple(
             (quantity, f"{value:.1f}")
             for quantity, value in moment.state.items()
-            if isinstance(value, float) and any(quantity in branch.when for branch in item.branches)
+            if isinstance(value, float) and quantity in read
         )
         if chosen == right:
             return _attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
@@ -232,10 +264,31 @@ def right_branch(item: DecideItem, flag: Callable[[str], bool]) -> str | None:
     return next((branch.id for branch in item.branches if flag(branch.when)), None)
 
 
-def _passing(later: list[Moment], moment: Moment) -> bool:
+def _passing(later: Iterable[Moment], moment: Moment) -> bool:
     """Whether the same control is moved on at once."""
     control, last = moment.event.args["control"], moment.event.tick + PASSING_TICKS
-    return any(_is(m, "set", control=control) for m in later if m.event.tick <= last)
+    soon = takewhile(lambda m: m.event.tick <= last, later)
+    return any(_is(m, "set", control=control) for m in soon)
+
+
+def _part_of(event: LogEvent) -> _Part | None:
+    """What an event is about."""
+    return next(((kind, str(event.args[kind])) for kind in PART_KINDS if kind in event.args), None)
+
+
+def _parts_of(item: Item) -> tuple[_Part, ...]:
+    """What an event has to be about to be an attempt at an item."""
+    match item:
+        case ControlItem():
+            return tuple(("control", name) for name in item.all_controls)
+        case CycleItem() | SweepItem() | HoldItem():
+            return (("control", item.control),)
+        case CheckItem():
+            return (("instrument", item.instrument),)
+        case RequestItem():
+            return (("service", item.service),)
+        case _:
+            return (("item", item.id),)
 
 
 def _misread(name: str, said: str, stood: str, wanted: str) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 
 from lumenstat.documents.airframe import Instrument
 from lumenstat.documents.checklist import CheckItem
-from lumenstat.documents.readings import meaning_of
+from lumenstat.documents.readings import meaning_of, shown_figure
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ def judge_call(
         return CallVerdict(False, f"Called dead, but {instrument.name} was alive and showed {exact} {unit}.")
     if abs(reading - shown) > item.read_tolerance + 0.5 * 10**-instrument.decimals:
         return CallVerdict(False, f"Called {reading:g} {unit}, but {instrument.name} showed {exact} {unit}.")
-    means = meaning_of(float(exact), item.expect, papers, item.read_tolerance)
+    means = meaning_of(shown_figure(shown, instrument.decimals), item.expect, papers, item.read_tolerance)
     if judged != means:
         return CallVerdict(False, f"Showed {exact} {unit}, judged {_words(judged)}; it was {_words(means)}.")
     return CallVerdict(True, f"Showed {exact} {unit}, called {reading:g}, judged {_words(judged)}.")

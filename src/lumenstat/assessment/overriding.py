@@ -7,8 +7,9 @@ from typing import get_args
 
 from pydantic import BaseModel, ConfigDict
 
+from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import Gate, ItemRow, Ledger, Outcome, Points, Verdict
-from lumenstat.assessment.scoring import GATING, band_of, outcome_of, percent_of
+from lumenstat.assessment.scoring import GATING
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
-from decimal import ROUND_HALF_UP, Decimal
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.assessment.attempts import Attempt, Reader, right_branch
 from lumenstat.assessment.extras import judge_extras
-from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Outcome, Points, TimeUse, Verdict
+from lumenstat.assessment.grading import band_of, outcome_of, percent_of
+from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Points, TimeUse, Verdict
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
-from lumenstat.documents.exercise import Credit, Exercise
+from lumenstat.documents.exercise import Credit
 from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of, watched_texts
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.documents.values import position_text
@@ -33,8 +33,13 @@ class Judged:
     flight: Flight
 
 
-def score(bundle: Bundle, log: RunLog) -> Judged:
+Progress = Callable[[str, int, int], None]
+"""Told what is being done, and how much of how much of it is."""
+
+
+def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, of: None) -> Judged:
     """Judge a log of this exercise. Raises LogError where the log cannot belong to it."""
+    progress("flying the log", 0, 1)
     if log.exercise != bundle.exercise.id:
         raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
     procedure = procedure_of(bundle)
@@ -42,13 +47,19 @@ def score(bundle: Bundle, log: RunLog) -> Judged:
         flight = fly(bundle, log.events, watched_texts(procedure))
     except ActionRefused as error:
         raise LogError(f"does something this aircraft cannot do: {error}") from None
-    return Judged(judge(bundle, procedure, flight, log.events), flight)
+    return Judged(judge(bundle, procedure, flight, log.events, progress), flight)
 
 
-def judge(bundle: Bundle, procedure: Procedure, flight: Flight, events: Sequence[LogEvent]) -> Ledger:
+def judge(
+    bundle: Bundle,
+    procedure: Procedure,
+    flight: Flight,
+    events: Sequence[LogEvent],
+    progress: Progress = lambda doing, done, of: None,
+) -> Ledger:
     """Judge a log that was flown with every expression of its procedure watched."""
     seen = tuple(events[: len(flight.moments)])
-    return _Judge(bundle, procedure, flight, seen, list(watched_texts(procedure))).ledger()
+    return _Judge(bundle, procedure, flight, seen, list(watched_texts(procedure)), progress).ledger()
 
 
 @dataclass
@@ -58,6 +69,7 @@ class _Judge:
     flight: Flight
     events: tuple[LogEvent, ...]
     texts: list[str]
+    progress: Progress
     kept: dict[int, Attempt] = field(default_factory=dict)
     misplaced: dict[int, Attempt] = field(default_factory=dict)
     wrong: dict[int, list[Attempt]] = field(default_factory=dict)
@@ -68,7 +80,12 @@ class _Judge:
         numbers = {text: n for n, text in enumerate(self.texts)}
         self.reader = Reader(self.procedure, self.bundle.airframe, moments, numbers)
         self.attempts = {step.number: self.reader.attempts(step) for step in self.procedure.steps}
+        self._begun: dict[int, int] = {}
+        for step in self.procedure.steps:
+            for attempt in self.attempts[step.number]:
+                self._begun[step.section] = min(attempt.tick, self._begun.get(step.section, attempt.tick))
         self.steps = [step for step in self.procedure.steps if self._applies(step)]
+        self._applying = {step.number for step in self.steps}
 
     # ---- what applies --------------------------------------------------------------------------------------
 
@@ -93,8 +110,7 @@ class _Judge:
         return right_branch(step.item, lambda text: self._at(text, tick)) == branch and self._applies(step)
 
     def _section_begins(self, section: int) -> int:
-        first = [a.tick for s in self.procedure.steps if s.section == section for a in self.attempts[s.number]]
-        return min(first, default=self.flight.end)
+        return self._begun.get(section, self.flight.end)
 
     def _at(self, text: str, tick: int) -> bool:
         return self.flight.timelines[text].at(tick)
@@ -153,10 +169,11 @@ class _Judge:
 
     def ledger(self) -> Ledger:
         """The whole judgement."""
+        self.progress("finding what belongs to which item", 0, 1)
         self._match()
         self._assign_wrong()
         rows = tuple(self._row(step) for step in self.procedure.steps)
-        extras = tuple(judge_extras(self.bundle, self.flight, self.events, self._left_over()))
+        extras = tuple(judge_extras(self.bundle, self.flight, self.events, self._left_over(), self._extras_seen))
         limits = tuple(_limit_row(each) for each in self.flight.exceedances)
         gates = (*self._item_gates(rows), *self._limit_gates())
         possible = sum(row.possible for row in rows)
@@ -178,6 +195,9 @@ class _Judge:
             engine=ENGINE_VERSION,
         )
 
+    def _extras_seen(self, done: int, of: int) -> None:
+        self.progress("flying again without what nobody asked for", done, of)
+
     def _time(self) -> TimeUse | None:
         slipped = frozenset(n for n, wrong in self.wrong.items() if any(w.slip for w in wrong))
         done = {**self.misplaced, **self.kept}
@@ -185,7 +205,7 @@ class _Judge:
 
     def _row(self, step: Step) -> ItemRow:
         item, number = step.item, step.number
-        if step not in self.steps:
+        if number not in self._applying:
             return _bare_row(item.id, "not-applicable", 0.0, "Did not apply here.")
         if (taken := self._other_way(step)) is not None:
             return _bare_row(item.id, "not-applicable", 0.0, f"Another way was taken: '{taken}'.")
@@ -370,24 +390,3 @@ def _limit_row(each: Exceedance) -> LimitRow:
         severity=each.limit.severity,
         says=each.limit.says,
     )
-
-
-def percent_of(earned: float, possible: float) -> float:
-    """One decimal, half up, not below 0; 100 where nothing could be earned."""
-    if possible <= 0:
-        return 100.0
-    exact = Decimal(str(round(earned, 6))) * 100 / Decimal(str(round(possible, 6)))
-    return float(max(Decimal(0), exact).quantize(Decimal("0.1"), ROUND_HALF_UP))
-
-
-def outcome_of(exercise: Exercise, percent: float, gates: Sequence[Gate]) -> Outcome:
-    """Pass, held or fail of an exercise that was finished."""
-    if percent < exercise.pass_mark:
-        return "fail"
-    return "held" if gates else "pass"
-
-
-def band_of(exercise: Exercise, percent: float) -> str | None:
-    """The grade in words."""
-    bands = sorted(exercise.bands, key=lambda band: -band.at_least)
-    return next((band.words for band in bands if percent >= band.at_least), None)

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from itertools import product
 
 from lumenstat.documents.checklist import DecideItem
-from lumenstat.documents.expressions import NULL_SAFE, Emitter, Expression, Quantity, parse
+from lumenstat.documents.expressions import NULL_SAFE, Constants, Emitter, Expression, Quantity, parse
 from lumenstat.errors import ExpressionError
 
 MOST_QUANTITIES = 3
@@ -39,7 +39,7 @@ def uncovered(item: DecideItem, quantities: Mapping[str, Quantity]) -> str | Non
 
 
 def _test(expression: Expression, names: list[str], quantities: Mapping[str, Quantity]) -> Test:
-    constants: list[str] = []
+    constants = Constants()
     numbers = {name: n for n, name in enumerate(names)}
 
     def timed(kind: str, code: str, _seconds: float, _nullable: bool) -> str:

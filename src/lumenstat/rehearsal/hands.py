@@ -19,7 +19,7 @@ from lumenstat.documents.checklist import (
     WaitItem,
 )
 from lumenstat.documents.procedure import Procedure, target_of
-from lumenstat.documents.readings import meaning_of
+from lumenstat.documents.readings import meaning_of, shown_figure
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.documents.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
@@ -205,7 +205,7 @@ class Hands:
         shown = self.reads(item.instrument, sight)
         if shown is None:
             return "dead"
-        exact = float(f"{shown:.{self.bundle.airframe.instruments[item.instrument].decimals}f}")
+        exact = shown_figure(shown, self.bundle.airframe.instruments[item.instrument].decimals)
         return meaning_of(exact, item.expect, self.procedure.papers, item.read_tolerance)
 
     def select(self, item: CheckItem) -> None:
@@ -260,6 +260,6 @@ class Hands:
         shown, means = self.reads(item.instrument), self.meaning(item)
         args: dict[str, Any] = {"instrument": item.instrument, "judgement": means}
         if shown is not None:
-            args["reading"] = round(shown, self.bundle.airframe.instruments[item.instrument].decimals)
+            args["reading"] = shown_figure(shown, self.bundle.airframe.instruments[item.instrument].decimals)
         self.event("call", 0.0, **args)
         return means

@@ -1,7 +1,8 @@
 """An aircraft in some state, and how it goes on from there.
 
-Time is an integer of 10 ms ticks. `advance(tick)` lets it go on; `act(...)` does something to it; `peek(tick)` looks
-without touching. Step sizes depend on state alone, so looking more or less often changes nothing.
+Time is an integer of 10 ms ticks. `advance(tick)` lets it go on; `touched()` follows something done to it from outside
+(`simulation.actions`); `peek(tick)` looks without touching. Step sizes depend on state alone, so looking more or less
+often changes nothing.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from lumenstat.simulation.electrical.network import NotSettled
 from lumenstat.simulation.flows import Flows, Solution
 from lumenstat.simulation.holding import Conditions
 from lumenstat.simulation.plan import Discrete, Plan, plan_for, ticks
+from lumenstat.simulation.reading import Reading
 from lumenstat.simulation.settling import Settler
 
 LONGEST_STEP = 3000
@@ -129,6 +131,10 @@ class Aircraft:
     def state(self, a: list[float] | None = None) -> dict[str, Discrete | None]:
         """Every quantity by name, at the figures given or as they are now."""
         return dict(zip(self.plan.quantities, self._read_all(self.d, self.a if a is None else a), strict=True))
+
+    def reading(self) -> Reading:
+        """Every quantity as it is now, to be read later."""
+        return Reading(self.plan, self.d, self.a)
 
     @property
     def _read_all(self) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:

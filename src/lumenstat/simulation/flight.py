@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from bisect import bisect_left, bisect_right
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from lumenstat.documents.airframe import Limit
@@ -21,7 +22,7 @@ class Moment:
 
     index: int
     event: LogEvent
-    state: dict[str, Discrete | None]
+    state: Mapping[str, Discrete | None]
     flags: tuple[bool, ...]
     accepted: bool
 
@@ -105,7 +106,7 @@ def fly(
     finished = False
     for index, event in enumerate(events):
         aircraft.arrive(event.tick)
-        state, flags, said = aircraft.state(), watcher.now(), len(aircraft.crew)
+        state, flags, said = aircraft.reading(), watcher.now(), len(aircraft.crew)
         accepted = True
         try:
             carry_out(aircraft, event)
@@ -141,6 +142,8 @@ def _exceedance(flight: Flight, limit: Limit, start: int, stop: int) -> Exceedan
     if limit.measures is None:
         return Exceedance(limit, start, stop, None)
     slot = flight.aircraft.plan.a.numbers[limit.measures]
-    figures = [point.a[slot] for point in flight.trace if start <= point.tick <= stop]
-    before = next((p.a[slot] for p in reversed(flight.trace) if p.tick < start), figures[0] if figures else 0.0)
+    first = bisect_left(flight.trace, start, key=lambda point: point.tick)
+    last = bisect_right(flight.trace, stop, key=lambda point: point.tick)
+    figures = [point.a[slot] for point in flight.trace[first:last]]
+    before = flight.trace[first - 1].a[slot] if first else figures[0] if figures else 0.0
     return Exceedance(limit, start, stop, max(figures, key=lambda f: abs(f - before), default=before))

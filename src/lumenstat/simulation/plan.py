@@ -6,17 +6,19 @@ Discrete state lives in one list `d` (control positions, contactors, comparators
 
 from __future__ import annotations
 
+import linecache
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from graphlib import TopologicalSorter
+from itertools import count
 from typing import Any, NamedTuple
-from weakref import ReferenceType, ref
+from weakref import ReferenceType, finalize, ref
 
 from lumenstat.documents.airframe import Airframe, Instrument
 from lumenstat.documents.checking import feeding_graph
 from lumenstat.documents.engines import Engine
-from lumenstat.documents.expressions import NULL_SAFE, Emitter, Quantity, parse
+from lumenstat.documents.expressions import NULL_SAFE, Constants, Emitter, Quantity, parse
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.simulation.comparing import ENGINE_STATES, apu_comparators, engine_comparators
 from lumenstat.simulation.figures import Figures, figure_table, figures_source
@@ -74,6 +76,7 @@ class InertialAnswers(NamedTuple):
 
 
 TICKS_PER_SECOND = 100
+_generated = count(1)
 
 
 def ticks(seconds: float) -> int:
@@ -113,8 +116,9 @@ class Plan:
         self.quantities: dict[str, Quantity] = quantities_of(airframe)
         self.d = Slots()
         self.a = Slots()
-        self.constants: list[str] = []
+        self.constants = Constants()
         self._readers: dict[str, Reader] = {}
+        self.compiled: dict[object, Any] = {}
         self.dc = [bus for bus in airframe.electrical.buses if bus.kind == "dc"]
         self.ac = [bus for bus in airframe.electrical.buses if bus.kind == "ac"]
         self.node = {bus.id: index for index, bus in enumerate(self.dc)}
@@ -139,9 +143,12 @@ class Plan:
         return Emitter(self.quantities, self.codes.__getitem__, self.constants, timed)
 
     def function(self, source: str, name: str) -> Any:
-        """Run generated source and take the function of that name out of it."""
+        """Run generated source and take the function of that name out of it; a traceback through it shows its lines."""
         space: dict[str, Any] = {"S": self.constants, "answers": Answers._make, **NULL_SAFE}
-        exec(compile(source, f"<{self.airframe.id} {name}>", "exec"), space)  # noqa: S102 - our own generated slots
+        file = f"<{self.airframe.id} {name} {next(_generated)}>"
+        linecache.cache[file] = (len(source), None, source.splitlines(keepends=True), file)
+        exec(compile(source, file, "exec"), space)  # noqa: S102 - our own generated slots
+        finalize(space[name], linecache.cache.pop, file, None)
         return space[name]
 
     def reader(self, name: str) -> Reader:
@@ -182,20 +189,19 @@ class Plan:
         if instrument.shows is not None:
             shown = self.codes[instrument.shows]
         for position, name in reversed(instrument.by_position.items()):
-            self.constants.append(position)
-            selected = f"d[{self.d[f'control.{instrument.selector}']}] == S[{len(self.constants) - 1}]"
+            number = self.constants.number(position)
+            selected = f"d[{self.d[f'control.{instrument.selector}']}] == S[{number}]"
             shown = f"{self.codes[name]} if {selected} else {shown}"
         if instrument.test_control is not None and instrument.test_reads is not None:
             control = self.airframe.controls[instrument.test_control]
-            self.constants.append(control.positions[1])
-            held = f"d[{self.d[f'control.{control.id}']}] == S[{len(self.constants) - 1}]"
+            number = self.constants.number(control.positions[1])
+            held = f"d[{self.d[f'control.{control.id}']}] == S[{number}]"
             shown = f"{float(instrument.test_reads)!r} if {held} else ({shown})"
         visible = alive
         if instrument.dimmer is not None:
             slot = self.d[f"control.{instrument.dimmer}"]
-            first = len(self.constants)
-            self.constants.extend(instrument.visible_at)
-            bright = " or ".join(f"d[{slot}] == S[{n}]" for n in range(first, len(self.constants)))
+            numbers = [self.constants.number(position) for position in instrument.visible_at]
+            bright = " or ".join(f"d[{slot}] == S[{n}]" for n in numbers)
             visible = f"({alive} and ({bright or 'False'}))"
         return f"(({shown}) if {visible} else None)"
 
@@ -257,7 +263,7 @@ class Plan:
         return found
 
     def _logic_source(self) -> str:
-        """The generated logic: one tuple of answers for each group, in the order of `LOGIC_GROUPS`."""
+        """The generated logic: one tuple of answers for each group, in the order of `Answers`."""
         airframe = self.airframe
         electrical, apu = airframe.electrical, airframe.apu
         groups: dict[str, list[str]] = {

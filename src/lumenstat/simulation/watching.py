@@ -16,6 +16,9 @@ from lumenstat.documents.expressions import parse
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.plan import Discrete, Plan, ticks
 
+COMPILED_AT_MOST = 64
+"""Sets of expressions kept as functions for one airframe; a builder's drafts make new ones without end."""
+
 
 @dataclass(frozen=True)
 class _Tracker:
@@ -90,8 +93,7 @@ class Watch:
 
     def __init__(self, aircraft: Aircraft, texts: Sequence[str]) -> None:
         self.aircraft = aircraft
-        trackers: list[_Tracker] = []
-        self._standing, self._figures, self._remember = _compile(aircraft.plan, texts, trackers)
+        self._standing, self._figures, self._remember, trackers = _compiled(aircraft.plan, tuple(texts))
         self._stands: list[Discrete] = []
         self._stand: tuple[bool, ...] = ()
         count = self._count = len(trackers)
@@ -185,6 +187,21 @@ class Watch:
                 if not timeline.flips or timeline.flips[-1][1] != value:
                     timeline.flips.append((tick, value))
             self.flags = flags
+
+
+_Compiled = tuple[Callable[..., tuple[bool, ...]], Callable[..., Any], Callable[..., None], tuple[_Tracker, ...]]
+
+
+def _compiled(plan: Plan, texts: tuple[str, ...]) -> _Compiled:
+    """The functions of these expressions on a plan, generated once: every run of an exercise watches the same."""
+    found: _Compiled | None = plan.compiled.get(texts)
+    if found is None:
+        if len(plan.compiled) >= COMPILED_AT_MOST:
+            plan.compiled.clear()
+        trackers: list[_Tracker] = []
+        functions = _compile(plan, texts, trackers)
+        found = plan.compiled[texts] = (*functions, tuple(trackers))
+    return found
 
 
 def _compile(
