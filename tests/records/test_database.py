@@ -19,7 +19,8 @@ from lumenstat.errors import RecordError
 from lumenstat.records import runs
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise, store_bundle
-from lumenstat.records.people import add_person, check_password, find_person, find_sign_in, now, sign_in, sign_out
+from lumenstat.records.people import add_person, check_password, find_person, now
+from lumenstat.records.sign_ins import find_sign_in, sign_in, sign_out
 from lumenstat.records.tables import Base, ExerciseVersion, Person, Run, SignIn
 from tests.flights import event
 

@@ -1,28 +1,39 @@
-"""People and their sign-ins."""
+"""People and their passwords."""
 
 from __future__ import annotations
 
-import hashlib
-import secrets
-from datetime import UTC, datetime, timedelta
+import threading
+from datetime import UTC, datetime
+from functools import cache
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import RecordError
-from lumenstat.records.tables import Person, SignIn
+from lumenstat.records.leaked import is_leaked
+from lumenstat.records.tables import Person
 
 SHORTEST_PASSWORD = 10
 LONGEST_PASSWORD = 200
 _HASHER = PasswordHasher()
-_NOBODY = _HASHER.hash("nobody has this password")
+_latest = datetime.min
+_clock = threading.Lock()
+
+
+@cache
+def _nobody() -> str:
+    """The hash that a password is tried against where there is no such person."""
+    return _HASHER.hash("nobody has this password")
 
 
 def now() -> datetime:
-    """The present moment in UTC, as the tables keep it."""
-    return datetime.now(UTC).replace(tzinfo=None)
+    """The present moment in UTC, as the tables keep it; it never goes back while the server runs."""
+    global _latest  # noqa: PLW0603 - the one clock of the process
+    with _clock:
+        _latest = max(_latest, datetime.now(UTC).replace(tzinfo=None))
+        return _latest
 
 
 def add_person(session: Session, name: str, sign_in_name: str, role: str, password: str) -> Person:
@@ -32,6 +43,10 @@ def add_person(session: Session, name: str, sign_in_name: str, role: str, passwo
         raise RecordError("A name and a sign-in name are needed.")
     if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise RecordError(f"A password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters.")
+    if is_leaked(password, sign_in_name, name):
+        raise RecordError(
+            "That password is known to everybody who guesses: it is in lists of leaked ones, or is the name."
+        )
     if find_person(session, sign_in_name) is not None:
         raise RecordError(f"The sign-in name {sign_in_name!r} is taken.")
     person = Person(
@@ -63,38 +78,7 @@ def trainees(session: Session) -> list[Person]:
 def check_password(person: Person | None, password: str) -> bool:
     """Whether the password is right; takes as long for somebody who does not exist."""
     try:
-        right = _HASHER.verify(person.password_hash if person else _NOBODY, password[:LONGEST_PASSWORD])
+        right = _HASHER.verify(person.password_hash if person else _nobody(), password[:LONGEST_PASSWORD])
     except (VerifyMismatchError, InvalidHashError):
         return False
     return right and person is not None
-
-
-def hash_token(token: str) -> str:
-    """What the table keeps of a cookie's token."""
-    return hashlib.sha256(token.encode()).hexdigest()
-
-
-def sign_in(session: Session, person_id: int, hours: float) -> str:
-    """Open a sign-in and give the token for the cookie; expired ones are cleared on the way."""
-    token = secrets.token_urlsafe(32)
-    session.execute(delete(SignIn).where(SignIn.expires < now()))
-    session.add(
-        SignIn(
-            token_hash=hash_token(token),
-            person_id=person_id,
-            csrf_token=secrets.token_urlsafe(24),
-            expires=now() + timedelta(hours=hours),
-        )
-    )
-    return token
-
-
-def find_sign_in(session: Session, token: str) -> SignIn | None:
-    """The sign-in of a cookie's token, unless it has expired."""
-    found = session.get(SignIn, hash_token(token))
-    return found if found is not None and found.expires > now() else None
-
-
-def sign_out(session: Session, token: str) -> None:
-    """End a sign-in."""
-    session.execute(delete(SignIn).where(SignIn.token_hash == hash_token(token)))

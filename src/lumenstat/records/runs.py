@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import json
 import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session, aliased
 
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
+
+ENDED_AT_MOST = 200
+OPEN_AT_MOST = 1000
+OPEN_OF_ONE_AT_MOST = 20
 
 
 def create_run(session: Session, digest: str, trainee_id: int, instructor_id: int, engine: str) -> Run:
@@ -26,10 +33,19 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
 
 
 def _made(session: Session, **fields: Any) -> Run:
+    _refuse_too_many(session, fields["trainee_id"])
     run = Run(id=secrets.token_hex(8), created=now(), **fields)
     session.add(run)
     session.flush()
     return run
+
+
+def _refuse_too_many(session: Session, trainee_id: int) -> None:
+    count = select(func.count()).select_from(Run).where(Run.state != "ended")
+    if (session.scalar(count.where(Run.trainee_id == trainee_id)) or 0) >= OPEN_OF_ONE_AT_MOST:
+        raise RecordError(f"{OPEN_OF_ONE_AT_MOST} exercises are open for this person already; end some of them first.")
+    if (session.scalar(count) or 0) >= OPEN_AT_MOST:
+        raise RecordError(f"{OPEN_AT_MOST:,} exercises are open in this school already; end some of them first.")
 
 
 def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run:
@@ -52,8 +68,8 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
         for event, _ in events_of(session, origin_id)
         if event.tick <= tick and event.verb not in ("finish", "rate")
     )
-    for number, event in enumerate(earlier):
-        add_event(session, run.id, number, event, None)
+    if kept := [(event, None) for event in earlier]:
+        add_events(session, [NewEvents(run.id, 0, kept)])
     return run
 
 
@@ -73,10 +89,35 @@ def practised(session: Session, draft_id: str) -> list[Run]:
 def import_run(session: Session, digest: str, trainee_id: int, instructor_id: int, log: RunLog) -> str:
     """A run made of a log that was flown elsewhere; it waits to be judged. Gives its id."""
     run = create_run(session, digest, trainee_id, instructor_id, log.engine)
-    run.flown_digest = log.digest
-    for number, event in enumerate(log.events):
-        add_event(session, run.id, number, event, None)
+    run.flown_digest, run.finished = log.digest, now()
+    session.flush()
+    if log.events:
+        add_events(session, [NewEvents(run.id, 0, [(event, None) for event in log.events])])
     return run.id
+
+
+@dataclass(frozen=True)
+class RunFacts:
+    """What is asked of a run before it is opened."""
+
+    digest: str
+    trainee_id: int
+    state: str
+    tick: int
+    exercise_id: str
+    judged: bool
+    signed_by: str | None
+
+
+def facts_of(session: Session, run_id: str) -> RunFacts:
+    """A run without its documents and its ledger. Raises RecordError where there is none."""
+    judged, exercise = Run.ledger.is_not(None), ExerciseVersion.exercise_id
+    columns = select(Run.digest, Run.trainee_id, Run.state, Run.tick, exercise, judged, Run.signed_by)
+    columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
+    row = session.execute(columns.where(Run.id == run_id)).first()
+    if row is None:
+        raise RecordError("There is no such run.")
+    return RunFacts(*row)
 
 
 def find_run(session: Session, run_id: str) -> Run:
@@ -87,46 +128,117 @@ def find_run(session: Session, run_id: str) -> Run:
     return run
 
 
-def runs_of(session: Session, trainee_id: int | None = None) -> list[Run]:
-    """Runs, newest first: all, or one trainee's."""
-    query = select(Run).order_by(Run.created.desc(), Run.id).limit(200)
+@dataclass(frozen=True)
+class RunLine:
+    """A run as lists show it, without its log, its documents and its whole ledger."""
+
+    id: str
+    exercise_id: str
+    title: str
+    trainee: str
+    instructor: str
+    state: str
+    created: datetime
+    finished: datetime | None
+    not_judged: str | None
+    percent: float | None
+    outcome: str | None
+    signed_by: str | None
+    origin_id: str | None
+
+
+def runs_of(session: Session, trainee_id: int | None = None, exercise_id: str | None = None) -> list[RunLine]:
+    """Runs, newest first: every one that is still open, and the last that have ended.
+
+    All people's or one trainee's; of all exercises or one.
+    """
+    trainee, instructor = aliased(Person), aliased(Person)
+    columns = select(
+        Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, trainee.name, instructor.name, Run.state,
+        Run.created, Run.finished, Run.not_judged, func.json_extract(Run.ledger, "$.percent"),
+        func.json_extract(Run.ledger, "$.outcome"), Run.signed_by, Run.origin_id,
+    )  # fmt: skip
+    query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
+    query = query.join(trainee, trainee.id == Run.trainee_id).join(instructor, instructor.id == Run.instructor_id)
     if trainee_id is not None:
         query = query.where(Run.trainee_id == trainee_id)
-    return list(session.scalars(query))
+    if exercise_id is not None:
+        query = query.where(ExerciseVersion.exercise_id == exercise_id)
+    query = query.order_by(Run.created.desc(), Run.id)
+    rows = list(session.execute(query.where(Run.state != "ended")))
+    rows += session.execute(query.where(Run.state == "ended").limit(ENDED_AT_MOST))
+    return [RunLine(*row) for row in rows]
+
+
+@dataclass(frozen=True)
+class NewEvents:
+    """Events to be kept in a run's log, numbered from `first` on, each with the client's own number for it."""
+
+    run_id: str
+    first: int
+    events: Sequence[tuple[LogEvent, str | None]]
+
+
+# These two are carried out for every act of every station; written out, they take a tenth of the time.
+_BEGUN = """
+UPDATE runs SET state = 'running', started = coalesce(started, ?), tick = max(tick, ?),
+  finished = CASE WHEN ? THEN coalesce(finished, ?) ELSE finished END
+WHERE id = ? AND state <> 'ended'
+"""
+_KEPT = 'INSERT INTO run_events (run_id, number, tick, "by", verb, args, client_id) VALUES (?, ?, ?, ?, ?, ?, ?)'
 
 
 def add_event(session: Session, run_id: str, number: int, event: LogEvent, client_id: str | None) -> None:
     """Keep one event of a run; the first one starts it."""
-    run = find_run(session, run_id)
-    if run.state == "ended":
-        raise RecordError("This run has ended; nothing more can be done in it.")
-    if run.state == "ready":
-        run.state, run.started = "running", now()
-    run.tick = max(run.tick, event.tick)
-    args = json.dumps(dict(event.args), ensure_ascii=False)
-    session.add(
-        RunEvent(
-            run_id=run_id,
-            number=number,
-            tick=event.tick,
-            by=event.by,
-            verb=event.verb,
-            args=args,
-            client_id=client_id,
-        )
-    )
+    add_events(session, [NewEvents(run_id, number, [(event, client_id)])])
 
 
-def note_tick(session: Session, run_id: str, tick: int) -> None:
-    """Remember how far exercise time has come, for going on after a restart."""
-    run = find_run(session, run_id)
-    run.tick = max(run.tick, tick)
+def add_events(session: Session, new: Sequence[NewEvents]) -> None:
+    """Keep events, of several runs in one go: the first one starts a run, `finish` finishes it.
+
+    Raises RecordError where there is no such run, or one has ended; then nothing of them all is to be kept.
+    """
+    at = f"{now():%Y-%m-%d %H:%M:%S.%f}"
+    connection = session.connection()
+    begun = [
+        (at, max(e.tick for e, _ in each.events), any(e.verb == "finish" for e, _ in each.events), at, each.run_id)
+        for each in new
+    ]
+    if connection.exec_driver_sql(_BEGUN, begun).rowcount != len(begun):
+        for each in new:
+            if find_run(session, each.run_id).state == "ended":
+                raise RecordError("This run has ended; nothing more can be done in it.")
+    rows = [
+        (each.run_id, number, e.tick, e.by, e.verb, json.dumps(dict(e.args), ensure_ascii=False), client_id)
+        for each in new
+        for number, (e, client_id) in enumerate(each.events, start=each.first)
+    ]
+    connection.exec_driver_sql(_KEPT, rows)
+
+
+def note_ticks(session: Session, ticks: Mapping[str, int]) -> None:
+    """Remember how far exercise time has come in some runs, for going on after a restart."""
+    for run_id, tick in ticks.items():
+        later = update(Run).where(Run.id == run_id, Run.tick < tick).values(tick=tick)
+        session.execute(later.execution_options(synchronize_session=False))
+
+
+def awaiting_verdict(session: Session) -> list[str]:
+    """The runs that are finished and not judged, oldest first; those that could not be judged are left out."""
+    query = select(Run.id).where(Run.finished.is_not(None), Run.ledger.is_(None), Run.not_judged.is_(None))
+    return list(session.scalars(query.order_by(Run.finished, Run.created)))
+
+
+def note_not_judged(session: Session, run_id: str, says: str | None) -> None:
+    """Remember why a run could not be judged, or that it is to be tried again."""
+    find_run(session, run_id).not_judged = says
 
 
 def events_of(session: Session, run_id: str) -> list[tuple[LogEvent, str | None]]:
     """The events of a run in order, each with the client's own number for it."""
-    rows = session.scalars(select(RunEvent).where(RunEvent.run_id == run_id).order_by(RunEvent.number))
-    return [(LogEvent(row.tick, row.by, row.verb, _args(row.args)), row.client_id) for row in rows]
+    columns = select(RunEvent.tick, RunEvent.by, RunEvent.verb, RunEvent.args, RunEvent.client_id)
+    rows = session.execute(columns.where(RunEvent.run_id == run_id).order_by(RunEvent.number))
+    return [(LogEvent(tick, by, verb, _args(args)), client_id) for tick, by, verb, args, client_id in rows]
 
 
 def _args(text: str) -> dict[str, Any]:
@@ -144,4 +256,5 @@ def log_of(session: Session, run: Run) -> RunLog:
 def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     """Close a run with its judgement."""
     run = find_run(session, run_id)
-    run.state, run.ended, run.ledger, run.trace = "ended", now(), ledger, trace
+    run.state, run.ended, run.ledger, run.trace, run.not_judged = "ended", now(), ledger, trace, None
+    run.finished = run.finished or run.ended

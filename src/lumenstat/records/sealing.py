@@ -9,7 +9,7 @@ import hashlib
 import json
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import RecordError
@@ -35,6 +35,11 @@ class Verified:
 def overrides_of(session: Session, run_id: str) -> list[Override]:
     """All overrides of a run in the order they were made."""
     return list(session.scalars(select(Override).where(Override.run_id == run_id).order_by(Override.id)))
+
+
+def last_override(session: Session, run_id: str) -> int | None:
+    """The number of a run's latest override; it is another one after each."""
+    return session.scalar(select(func.max(Override.id)).where(Override.run_id == run_id))
 
 
 def overridden_runs(session: Session) -> dict[str, list[Override]]:
@@ -63,6 +68,11 @@ def sign(session: Session, run_id: str, by: str) -> None:
     run.signed_by, run.signed_at = by, now()
     links = _links(session, run)
     run.chain, run.seal = "\n".join(links), _seal(session, run, links)
+
+
+def signed_runs(session: Session) -> list[str]:
+    """The runs whose records are signed."""
+    return list(session.scalars(select(Run.id).where(Run.signed_by.is_not(None)).order_by(Run.signed_at)))
 
 
 def verify(session: Session, run_id: str) -> Verified:

@@ -7,6 +7,8 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, DateTime, Float, ForeignKey, Index, Integer, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from lumenstat.documents.bundles import Bundle, bundle_for
+
 
 class Base(DeclarativeBase):
     """Base of all tables."""
@@ -35,8 +37,39 @@ class SignIn(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
     csrf_token: Mapped[str] = mapped_column(String(64))
     expires: Mapped[datetime] = mapped_column(DateTime)
+    seen: Mapped[datetime | None] = mapped_column(DateTime)
 
     person: Mapped[Person] = relationship(lazy="joined")
+
+
+class SignInTries(Base):
+    """Tries at signing in that are not forgotten yet, by what they have in common."""
+
+    __tablename__ = "sign_in_tries"
+
+    key: Mapped[str] = mapped_column(String(120), primary_key=True)
+    count: Mapped[int] = mapped_column(Integer)
+    last: Mapped[datetime] = mapped_column(DateTime)
+
+
+class KnownBrowser(Base):
+    """A browser from which somebody has signed in before. Its token is kept only as its SHA-256."""
+
+    __tablename__ = "known_browsers"
+
+    token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    seen: Mapped[datetime] = mapped_column(DateTime)
+
+
+class Mark(Base):
+    """Something that the server keeps in mind between starts: which library it has stored, the last good backup."""
+
+    __tablename__ = "marks"
+
+    name: Mapped[str] = mapped_column(String(64), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)
+    at: Mapped[datetime] = mapped_column(DateTime)
 
 
 class ExerciseVersion(Base):
@@ -51,9 +84,17 @@ class ExerciseVersion(Base):
     added: Mapped[datetime] = mapped_column(DateTime)
     current: Mapped[bool] = mapped_column(default=True)
 
+    @property
+    def bundle(self) -> Bundle:
+        """The documents, read once in a process."""
+        return bundle_for(self.digest, self.content)
+
 
 class Run(Base):
-    """One trainee flying one exercise once."""
+    """One trainee flying one exercise once.
+
+    It is `finished` once nothing more is done in it and `ended` once it is judged; `not_judged` says why that failed.
+    """
 
     __tablename__ = "runs"
 
@@ -64,7 +105,9 @@ class Run(Base):
     state: Mapped[str] = mapped_column(String(10), default="ready")
     created: Mapped[datetime] = mapped_column(DateTime)
     started: Mapped[datetime | None] = mapped_column(DateTime)
+    finished: Mapped[datetime | None] = mapped_column(DateTime)
     ended: Mapped[datetime | None] = mapped_column(DateTime)
+    not_judged: Mapped[str | None] = mapped_column(Text)
     engine: Mapped[str] = mapped_column(String(60))
     tick: Mapped[int] = mapped_column(Integer, default=0)
     ledger: Mapped[str | None] = mapped_column(Text)
@@ -85,6 +128,7 @@ class Run(Base):
     __table_args__ = (
         CheckConstraint("state in ('ready', 'running', 'ended')", name="ck_runs_state"),
         Index("ix_runs_trainee", "trainee_id", "created"),
+        Index("ix_runs_state", "state", "created"),
     )
 
 

@@ -1,0 +1,127 @@
+"""Backups while the server runs, restoring them, and whether a database is whole."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import closing
+from datetime import UTC, datetime
+from pathlib import Path
+
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
+
+from lumenstat.errors import StorageError
+from lumenstat.records.marks import LAST_BACKUP, set_mark
+from lumenstat.records.opening import OWN_USER_ONLY, WRITES, held_alone, open_engine, read_only_engine
+from lumenstat.records.sealing import signed_runs, verify
+from lumenstat.records.trouble import BUSY_SECONDS, in_words
+
+PAGES_AT_ONCE = 500
+FAULTS_AT_MOST = 50
+
+
+def back_up(database: Path, target: Path) -> None:
+    """Copy a database, in use or not, and read the copy back. Raises StorageError; a copy with a fault is not kept."""
+    if target.exists():
+        raise StorageError(f"{target} is there already; a backup never writes over anything. Give another name.")
+    unfinished = target.with_name(f"{target.name}.unfinished")
+    with in_words():
+        read_only_engine(database).dispose()
+        target.parent.mkdir(parents=True, exist_ok=True)
+        os.close(os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, OWN_USER_ONLY))
+        try:
+            with (
+                closing(sqlite3.connect(database, timeout=BUSY_SECONDS)) as source,
+                closing(sqlite3.connect(unfinished)) as copy,
+            ):
+                source.backup(copy, pages=PAGES_AT_ONCE, sleep=0.01)
+                copy.execute("PRAGMA journal_mode=DELETE")
+            if faults := faults_of(unfinished):
+                raise StorageError(f"The copy is not whole, so it was not kept: {faults[0]}")
+            unfinished.rename(target)
+        finally:
+            unfinished.unlink(missing_ok=True)
+        _note(database, target)
+
+
+def _note(database: Path, target: Path) -> None:
+    engine = open_engine(database)
+    try:
+        with Session(engine.execution_options(**{WRITES: True})) as session, session.begin():
+            set_mark(session, LAST_BACKUP, target.name)
+    finally:
+        engine.dispose()
+
+
+def restore(backup: Path, database: Path) -> Path | None:
+    """Put a backup in a database's place, and give the name under which what was there is kept, if anything was.
+
+    Raises StorageError, with nothing changed, where the backup is not whole or a server uses the database.
+    """
+    if faults := faults_of(backup):
+        raise StorageError(f"{backup} is not whole, so nothing was restored: {faults[0]}")
+    with in_words():
+        aside = None
+        if database.exists():
+            with held_alone(database):
+                aside = database.with_name(f"{database.name}.before-{datetime.now(UTC):%Y%m%d-%H%M%S}")
+                _fold_in(database)
+                database.rename(aside)
+        for name in ("-wal", "-shm"):
+            database.with_name(database.name + name).unlink(missing_ok=True)
+        database.parent.mkdir(parents=True, exist_ok=True)
+        os.close(os.open(database, os.O_WRONLY | os.O_CREAT, OWN_USER_ONLY))
+        with closing(sqlite3.connect(backup)) as source, closing(sqlite3.connect(database)) as copy:
+            source.backup(copy)
+    return aside
+
+
+def _fold_in(database: Path) -> None:
+    """Take what stands in the file beside the database into it, so that it can be moved alone."""
+    try:
+        with closing(sqlite3.connect(database, timeout=BUSY_SECONDS)) as connection:
+            connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    except sqlite3.DatabaseError:
+        return  # damaged: it is moved as it is
+
+
+def faults_of(database: Path) -> list[str]:
+    """Everything that is wrong with a database, in words; it is only read. Raises StorageError where it is none."""
+    engine = read_only_engine(database)
+    try:
+        return list(_faults(engine))[:FAULTS_AT_MOST]
+    finally:
+        engine.dispose()
+
+
+def _faults(engine: Engine) -> Iterator[str]:
+    with in_words(), engine.connect() as connection:
+        try:
+            found = [str(row[0]) for row in connection.execute(text("PRAGMA integrity_check(20)"))]
+        except Exception as error:
+            yield f"the file is damaged: {getattr(error, 'orig', error)}"
+            return
+        yield from (f"the file is damaged: {each}" for each in found if each != "ok")
+        if found != ["ok"]:
+            return
+        for table, row, parent, _ in connection.execute(text("PRAGMA foreign_key_check")):
+            yield f"row {row} of {table} belongs to nothing in {parent}"
+        for run_id, count, last in connection.execute(text(GAPS)):
+            yield f"run {run_id}: its log has {count} events, and the last is number {last}"
+        for (run_id,) in connection.execute(text("SELECT id FROM runs WHERE state = 'ended' AND ledger IS NULL")):
+            yield f"run {run_id}: it has ended and has no ledger"
+        for digest, content in connection.execute(text("SELECT digest, content FROM exercise_versions")):
+            if hashlib.sha256(content.encode()).hexdigest() != digest:
+                yield f"exercise version {digest[:12]}: its content is not what its digest says"
+    with in_words(), Session(engine) as session:
+        for run_id in signed_runs(session):
+            checked = verify(session, run_id)
+            yield from (f"run {run_id}, signed by {checked.signed_by}: {each}" for each in checked.says)
+
+
+GAPS = """
+SELECT run_id, count(*), max(number) FROM run_events GROUP BY run_id HAVING count(*) <> max(number) + 1
+"""

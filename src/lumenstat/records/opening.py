@@ -1,0 +1,141 @@
+"""Opens a database file: one server at a time, for its own user only, and of a layout that this version knows."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import sqlite3
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, create_engine, event
+
+from lumenstat.errors import StorageError
+from lumenstat.records.trouble import BUSY_SECONDS, in_words
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+OWN_USER_ONLY = 0o600
+HEADER = b"SQLite format 3\0"
+WRITES = "lumenstat_writes"
+
+
+@contextmanager
+def held_alone(path: Path) -> Iterator[None]:
+    """Hold the database file itself, by whatever name, for as long as one server uses it.
+
+    The lock is on the file and not beside it, so that a link to it is no second way in. Nothing else may be done with
+    the opened file: SQLite's own locks of this process would go when it is closed. Raises StorageError.
+    """
+    with in_words():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle = os.open(path, os.O_RDONLY | os.O_CREAT, OWN_USER_ONLY)
+    try:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            says = f"Another Lumenstat server is using {path}. Stop it, or give --database."
+            raise StorageError(says) from None
+        yield
+    finally:
+        os.close(handle)
+
+
+def open_engine(path: Path) -> Engine:
+    """An engine on the SQLite file, made and migrated if need be. Raises StorageError with nothing changed."""
+    with in_words():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        _make_private(path)
+        _refuse_foreign(path)
+        _refuse_newer(path)
+        engine = _engine(path)
+        try:
+            migrate(engine)
+        except BaseException:
+            engine.dispose()
+            raise
+    return engine
+
+
+def read_only_engine(path: Path) -> Engine:
+    """An engine that looks at the file and changes nothing. Raises StorageError where it cannot be read."""
+    if not path.exists():
+        raise StorageError(f"There is no database {path}; name it with --database.")
+    with in_words():
+        _refuse_foreign(path)
+        _refuse_newer(path)
+    return create_engine(f"sqlite:///file:{path.resolve()}?mode=ro&uri=true", connect_args={"timeout": BUSY_SECONDS})
+
+
+def _engine(path: Path) -> Engine:
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": BUSY_SECONDS, "check_same_thread": False})
+
+    @event.listens_for(engine, "connect")
+    def prepare(connection: Any, _: Any) -> None:
+        connection.isolation_level = None  # SQLAlchemy begins transactions below, so that savepoints nest in them
+        for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
+            connection.execute(f"PRAGMA {pragma}")
+
+    @event.listens_for(engine, "begin")
+    def begin(connection: Any) -> None:
+        # A transaction that only turns into a writing one later is refused at once when another writes: it cannot wait.
+        writes = connection.get_execution_options().get(WRITES)
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    return engine
+
+
+def migrate(engine: Engine) -> None:
+    """Bring the tables to the newest layout, all of the way or not at all."""
+    with engine.connect() as connection:
+        here = connection.exec_driver_sql("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").first()
+        if here and connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() == newest():
+            return
+    from alembic import command  # noqa: PLC0415 - slow to load, and seldom needed
+    from alembic.config import Config  # noqa: PLC0415
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    with engine.execution_options(**{WRITES: True}).begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def layouts() -> list[str]:
+    """The layouts of the tables that this version knows, oldest first: the first part of each migration's file name."""
+    return sorted(path.name.split("_")[0] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+
+
+def newest() -> str:
+    """The newest layout of the tables that this version knows."""
+    return layouts()[-1]
+
+
+def _make_private(path: Path) -> None:
+    """The file holds people's names and work: for the server's own user only. SQLite's files beside it follow it."""
+    os.close(os.open(path, os.O_RDONLY | os.O_CREAT, OWN_USER_ONLY))
+    if path.stat().st_mode & 0o777 != OWN_USER_ONLY and path.stat().st_uid == os.geteuid():
+        path.chmod(OWN_USER_ONLY)
+
+
+def _refuse_foreign(path: Path) -> None:
+    with path.open("rb") as file:
+        head = file.read(len(HEADER))
+    if head and head != HEADER:
+        raise StorageError(f"{path} is no SQLite database. Name another file with --database; this one was left alone.")
+
+
+def _refuse_newer(path: Path) -> None:
+    with closing(sqlite3.connect(path, timeout=BUSY_SECONDS)) as connection:
+        tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        if not tables:
+            return
+        if "alembic_version" not in tables:
+            raise StorageError(f"{path} is a database of another program; name another file with --database.")
+        row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    if row and row[0] not in layouts():
+        raise StorageError(
+            f"{path} was written by a newer Lumenstat (layout {row[0]}; this one knows up to {newest()}). "
+            "Run that version, or restore a backup made by this one. Nothing was changed."
+        )
