@@ -10,7 +10,7 @@ from pathlib import Path
 PROGRAM = """
 import multiprocessing, os, sys
 from concurrent.futures import ProcessPoolExecutor
-from lumenstat.runs.judging import step_back
+from lumenstat.runs.workers import step_back
 
 if __name__ == "__main__":
     pool = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"), initializer=step_back)

@@ -10,6 +10,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, LogError
 from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
+from lumenstat.runs.view import View
 from tests.flights import log_of
 
 
@@ -135,7 +136,7 @@ def test_it_ends_by_itself_when_its_minutes_are_over(live: LiveRun, wall: Wall) 
         ("trainee", "decide", {"item": "start-decision", "branch": "sing"}, "it has charge"),
         ("trainee", "hint", {"item": "log", "level": 1}, "no such hint"),
         ("trainee", "call", {"instrument": "clock", "judgement": "dead"}, "no instrument 'clock'"),
-        ("trainee", "call", {"instrument": "battery_volts", "reading": float("nan"), "judgement": "within"}, "finite"),
+        ("trainee", "call", {"instrument": "battery_volts", "reading": float("nan"), "judgement": "within"}, "no figure"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_done_is_refused_and_the_run_goes_on(
@@ -149,9 +150,13 @@ def test_what_cannot_be_done_is_refused_and_the_run_goes_on(
 
 
 def test_a_hot_bus_is_hidden_until_it_was_called(live: LiveRun) -> None:
+    view = View(live, ["control.meter_selector", "bus.main_hot.volts", "bus.start_hot.volts"])
     live.act("trainee", "set", {"control": "meter_selector", "to": "MAIN"})
-    assert "bus.main_hot.volts" not in live.state()
-    assert not any(name.startswith("battery.") for name in live.state())
+    told = view.changes()
+    assert told is not None
+    assert told["quantities"] == {"control.meter_selector": "MAIN"}
     live.act("trainee", "call", {"instrument": "battery_volts", "reading": 25.0, "judgement": "within"})
-    assert live.state()["bus.main_hot.volts"] == pytest.approx(25.0, abs=0.1)
-    assert "bus.start_hot.volts" not in live.state()
+    told = view.changes()
+    assert told is not None
+    assert told["quantities"] == {"bus.main_hot.volts": pytest.approx(25.0, abs=0.1)}
+    assert view.whole()["quantities"] == {"control.meter_selector": "MAIN", **told["quantities"]}

@@ -143,7 +143,7 @@ def test_a_flow_is_done_from_memory_and_then_checked(wall: Wall) -> None:
     for item in ("hydraulics", "levers", "fuel-levers", "start-switches", "brake"):
         found = run.card.procedure.by_id[item].item
         for control in getattr(found, "all_controls", ()):
-            act(run, wall, "see", control=control, position=str(run.state()[f"control.{control}"]))
+            act(run, wall, "see", control=control, position=str(run.aircraft.state()[f"control.{control}"]))
     assert current(run) == "main-rest"
 
 

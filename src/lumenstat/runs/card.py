@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import cast
 
 from lumenstat.documents.checklist import (
     CheckItem,
@@ -47,12 +48,25 @@ class Card:
     hints: dict[str, int] = field(default_factory=dict)
     chosen: str | None = None
     last: str | None = None
+    version: int = 0
+    _known: dict[str, object] = field(default_factory=dict)
     _moves: dict[str, list[str]] = field(default_factory=dict)
     _done: dict[str, set[str]] = field(default_factory=dict)
+
+    def _changed(self) -> None:
+        """Something was answered, opened or passed over: what is known of the card is worked out anew."""
+        self.version += 1
+        self._known.clear()
 
     @property
     def items(self) -> list[Item]:
         """The items that lie on the card, those of chosen branches included."""
+        found = self._known.get("items")
+        if not isinstance(found, list):
+            found = self._known["items"] = self._items()
+        return found
+
+    def _items(self) -> list[Item]:
         return [
             step.item
             for step in self.procedure.steps
@@ -83,6 +97,11 @@ class Card:
 
     @property
     def _next(self) -> Item | None:
+        if "next" not in self._known:
+            self._known["next"] = self._next_open()
+        return cast(Item | None, self._known["next"])
+
+    def _next_open(self) -> Item | None:
         if self.chosen is not None and self.chosen not in self.answered:
             return self.procedure.by_id[self.chosen].item
         items = self.items
@@ -94,10 +113,20 @@ class Card:
         if item_id not in self.procedure.by_id or self.guided:
             return False
         self.chosen = item_id
+        self._changed()
         return True
+
+    def pass_over(self, item_id: str) -> None:
+        """Take an item off the card: it does not apply."""
+        self.passed_over.add(item_id)
+        self._changed()
 
     def note(self, event: LogEvent) -> None:
         """Take notice of an event."""
+        self._note(event)
+        self._changed()
+
+    def _note(self, event: LogEvent) -> None:
         if event.verb == "hint":
             hinted = str(event.args["item"])
             self.hints[hinted] = max(self.hints.get(hinted, 0), int(event.args["level"]))

@@ -27,18 +27,18 @@ class Coach:
 
     def __init__(self, bundle: Bundle, procedure: Procedure) -> None:
         self.procedure = procedure
-        self.moments: list[Moment] = []
+        self.count = 0
         self.words: list[Word] = []
         self.right: set[str] = set()
         numbers = {text: n for n, text in enumerate(watched_texts(procedure))}
-        self.reader = Reader(procedure, bundle.airframe, self.moments, numbers)
+        self.reader = Reader(procedure, bundle.airframe, (), numbers)
 
     def note(self, moment: Moment, current: Item | None, answered: set[str]) -> list[Word]:
         """Take a moment in; gives what is to be said about it."""
-        self.moments.append(moment)
-        found = [
-            (step, attempt) for step in self.procedure.steps if (attempt := self._attempt(step, moment)) is not None
-        ]
+        self.count += 1
+        self.reader.add(moment)
+        steps = self.reader.steps_about(moment.event)
+        found = [(step, attempt) for step in steps if (attempt := self._attempt(step, moment)) is not None]
         for step, attempt in found:
             if attempt.right:
                 self.right.add(step.item.id)

@@ -1,45 +1,42 @@
-"""All exercises in progress: who looks at them, when they tick, and that every action is on disk before it counts."""
+"""All exercises in progress here: who looks at them, when they tick, and that every act is on disk before it counts."""
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
 import logging
-import multiprocessing
-from concurrent.futures import ProcessPoolExecutor
+import time
+from collections import deque
+from collections.abc import Callable, Coroutine, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import LumenstatError, ModelError
-from lumenstat.records import runs as records
-from lumenstat.records.database import Database
-from lumenstat.runs.judging import judge, step_back
+from lumenstat.errors import ActionRefused, ModelError
 from lumenstat.runs.live import LiveRun
-from lumenstat.simulation.plan import Discrete
+from lumenstat.runs.seats import Seat, encoded, send_all
+from lumenstat.runs.store import RunStore
+from lumenstat.runs.view import View
 
-TICK_SECONDS = 0.1
+BEAT_SECONDS = 0.1
+SLICE_SECONDS = 0.004
+"""After so long at a stretch others have their turn: whoever acts does not wait for a whole round of ticks."""
+UNSEEN_BEATS = 10
+"""A run that nobody looks at is brought up to date once in so many beats: it flies the same however often."""
 HEARTBEAT_TICKS = 500
-FRAMES_BEHIND_AT_MOST = 40
 HELD_AT_MOST = 10.0
+IDLE_SECONDS = 120.0
+RETRY_SECONDS = 2.0
+"""After what happened by itself could not be stored, so long until it is tried again."""
+NAMES_AT_MOST = 48
+FEW_EVENTS = 4
+"""A log this short is flown in a few milliseconds."""
+
+Shown = Callable[[Bundle], Sequence[str]]
+"""Names the quantities that stand on a run's page."""
 
 log = logging.getLogger("lumenstat.hub")
-
-
-@dataclass(eq=False)
-class Viewer:
-    """Somebody looking at a run: frames are put into its queue; `lost` when it could not keep up."""
-
-    queue: asyncio.Queue[dict[str, Any]] = field(default_factory=lambda: asyncio.Queue(FRAMES_BEHIND_AT_MOST))
-    lost: bool = False
-
-    def send(self, frame: dict[str, Any]) -> None:
-        """Queue a frame; a viewer that cannot keep up is let go and may come back for the whole state."""
-        try:
-            self.queue.put_nowait(frame)
-        except asyncio.QueueFull:
-            self.lost = True
 
 
 @dataclass(eq=False)
@@ -47,224 +44,262 @@ class _Open:
     """A live run with its viewers and how much of its log is on disk."""
 
     live: LiveRun
+    view: View
     stored: int
     client_ids: dict[str, int]
-    viewers: set[Viewer] = field(default_factory=set)
-    shown: dict[str, Discrete | None] = field(default_factory=dict)
-    crew_shown: int = 0
-    words_shown: int = 0
+    seats: set[Seat] = field(default_factory=set)
     heartbeat: int = 0
+    looked_at: float = 0.0
+    ticks_again: float = 0.0
     lock: asyncio.Lock = field(default_factory=asyncio.Lock)
 
 
 class Hub:
-    """The live runs of this server process."""
+    """The live runs of this process."""
 
-    def __init__(self, database: Database) -> None:
-        self.database = database
+    def __init__(self, store: RunStore, shown: Shown) -> None:
+        self.store, self.shown = store, shown
         self.open_runs: dict[str, _Open] = {}
+        self.lateness: deque[float] = deque(maxlen=2000)
+        """By how many seconds the latest beats came late."""
+        self._names: dict[str, Sequence[str]] = {}
+        self._opening: dict[str, asyncio.Task[_Open]] = {}
+        self._one_opens = asyncio.Semaphore(1)
+        self._tasks: set[asyncio.Task[Any]] = set()
         self._ticker: asyncio.Task[None] | None = None
-        self._ending: set[asyncio.Task[None]] = set()
-        self._workers: ProcessPoolExecutor | None = None
+        self.beats = 0
 
     async def start(self) -> None:
         """Begin to tick; runs that were being flown when the server stopped go on when they are looked at."""
         self._ticker = asyncio.create_task(self._tick_forever())
 
     async def stop(self) -> None:
-        """Stop ticking; everything done so far is on disk already."""
+        """Stop ticking; everything done so far is on disk, or will be once what is under way is done."""
         if self._ticker is not None:
             self._ticker.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await self._ticker
-        if self._ending:
-            await asyncio.wait(self._ending, timeout=20)
-        if self._workers is not None:
-            self._workers.shutdown(cancel_futures=True)
+        if self._tasks:
+            await asyncio.wait(self._tasks, timeout=10)
+
+    @property
+    def open_count(self) -> int:
+        """How many runs are live here."""
+        return len(self.open_runs)
 
     # ---- opening -------------------------------------------------------------------------------------------
 
-    def opened(self, run_id: str) -> _Open:
+    async def _opened(self, run_id: str) -> _Open:
         """The live run, brought up from its log if need be. Raises RecordError where there is none to fly."""
-        found = self.open_runs.get(run_id)
-        if found is None:
-            run = self.database.read(lambda session: records.find_run(session, run_id))
-            events = self.database.read(lambda session: records.events_of(session, run_id))
-            bundle = Bundle.from_canonical_json(run.exercise.content)
-            live = LiveRun(run_id, bundle, [event for event, _ in events], run.tick)
-            client_ids = {client: number for number, (_, client) in enumerate(events) if client}
-            found = self.open_runs[run_id] = _Open(live, len(events), client_ids, words_shown=len(live.words))
-            if live.finished and run.state != "ended":
-                self._end(found)
+        if (found := self.open_runs.get(run_id)) is not None:
+            return found
+        task = self._opening.get(run_id)
+        if task is None:
+            task = self._opening[run_id] = self._begin(self._open(run_id))
+            task.add_done_callback(lambda _: self._opening.pop(run_id, None))
+        return await asyncio.shield(task)
+
+    async def _open(self, run_id: str) -> _Open:
+        async with self._one_opens:
+            loaded = await self.store.load(run_id)
+            if loaded.ended:
+                raise ActionRefused("This exercise has ended.")
+            events = [event for event, _ in loaded.events]
+            live = await self._brought_up(run_id, loaded.bundle, events, loaded.tick)
+            view = View(live, await self._shown_of(loaded.digest, loaded.bundle))
+        ids = {client: number for number, (_, client) in enumerate(loaded.events) if client}
+        found = self.open_runs[run_id] = _Open(live, view, len(events), ids, looked_at=time.monotonic())
+        if live.finished:
+            self.store.finished(run_id)
         return found
 
-    def join(self, run_id: str) -> tuple[Viewer, dict[str, Any]]:
-        """A new viewer and the whole state to begin with."""
-        found = self.opened(run_id)
-        viewer = Viewer()
-        found.viewers.add(viewer)
-        found.live.advance()
-        state = found.live.state()
-        frame = self._frame(found, state) | {"whole": True, "crew": _crew(found.live, 0), "words": []}
-        return viewer, frame
+    @staticmethod
+    async def _brought_up(run_id: str, bundle: Bundle, events: list[LogEvent], tick: int) -> LiveRun:
+        """A run flown to where it is; a long log on a thread, so that the others go on meanwhile."""
+        if len(events) < FEW_EVENTS:
+            return LiveRun(run_id, bundle, events, tick)
+        return await asyncio.to_thread(LiveRun, run_id, bundle, events, tick)
 
-    def leave(self, run_id: str, viewer: Viewer) -> None:
+    async def _shown_of(self, digest: str, bundle: Bundle) -> Sequence[str]:
+        """What stands on the page of runs of these documents, worked out once."""
+        names = self._names.get(digest)
+        if names is None:
+            if len(self._names) >= NAMES_AT_MOST:
+                self._names.clear()
+            names = self._names[digest] = await asyncio.to_thread(self.shown, bundle)
+        return names
+
+    def _begin(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
+        """Do something to its end, whoever asked for it goes away or not."""
+        task = asyncio.get_running_loop().create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+        return task
+
+    async def join(self, run_id: str, seat: Seat) -> None:
+        """A new viewer, to whom the whole state is sent first."""
+        found = await self._opened(run_id)
+        if (frame := found.view.changes()) is not None:
+            send_all(found.seats, encoded(frame))
+        seat.begin(encoded(found.view.whole()))
+        found.seats.add(seat)
+
+    def leave(self, run_id: str, seat: Seat) -> None:
         """A viewer has gone."""
         if (found := self.open_runs.get(run_id)) is not None:
-            found.viewers.discard(viewer)
+            found.seats.discard(seat)
+            found.looked_at = time.monotonic()
 
     # ---- acting --------------------------------------------------------------------------------------------
 
     async def act(
         self, run_id: str, by: str, verb: str, args: Any, client_id: str | None, held: float = 0.0
     ) -> dict[str, Any]:
-        """Carry an action out and acknowledge it once it is on disk. Sent twice, it happens once.
+        """Carry an act out and acknowledge it once it is on disk. Sent twice, it happens once.
 
-        A button is let go no sooner than it was `held` for in the hand (seconds), however late its press was heard of.
+        What has begun is done to its end, also where whoever sent it goes away meanwhile. A button is let go no sooner
+        than it was `held` for in the hand (seconds), however late its press was heard of.
         """
-        found = self.opened(run_id)
+        found = await self._opened(run_id)
         if verb == "release" and isinstance(args, dict):
             await asyncio.sleep(min(HELD_AT_MOST, found.live.still_held(str(args.get("control")), held)))
+        done: dict[str, Any] = await asyncio.shield(self._begin(self._act(found, by, verb, args, client_id)))
+        return done
+
+    async def _act(self, found: _Open, by: str, verb: str, args: Any, client_id: str | None) -> dict[str, Any]:
         async with found.lock:
             if client_id is not None and client_id in found.client_ids:
-                event = found.live.log[found.client_ids[client_id]]
-                return {"number": found.client_ids[client_id], "t": event.tick / 100}
-            found.live.advance()
+                number = found.client_ids[client_id]
+                return {"number": number, "t": found.live.log[number].tick / 100}
+            await self._advance(found)
             applied = found.live.act(by, verb, args)
             await self._store(found, {applied.number: client_id})
             if client_id is not None:
                 found.client_ids[client_id] = applied.number
             self._show(found)
             if found.live.finished:
-                self._end(found)
+                self.store.finished(found.live.run_id)
             return {"number": applied.number, "t": applied.event.tick / 100}
+
+    async def _advance(self, found: _Open) -> None:
+        """Bring a run up to its clock and keep what happens by itself on the way."""
+        if found.live.advance():
+            await self._store(found, {})
+            if found.live.finished:
+                self._show(found)
+                self.store.finished(found.live.run_id)
 
     async def open_item(self, run_id: str, item: str) -> None:
         """Turn the card to an item."""
-        found = self.opened(run_id)
-        if found.live.card.open(item):
+        found = await self._opened(run_id)
+        if found.live.open_item(item):
             self._show(found)
 
     async def _store(self, found: _Open, client_ids: dict[int, str | None]) -> None:
         """Put what is new in the log on disk. Where that fails the run goes back to what is on disk."""
-        first, new = found.stored, list(found.live.log[found.stored :])
+        first = found.stored
+        new = [(event, client_ids.get(n)) for n, event in enumerate(found.live.log[first:], start=first)]
         if not new:
             return
         found.stored += len(new)
-
-        def job(session: Any) -> None:
-            for number, event in enumerate(new, start=first):
-                records.add_event(session, found.live.run_id, number, event, client_ids.get(number))
-
         try:
-            await asyncio.wrap_future(self.database.submit(job))
+            await self.store.add(found.live.run_id, first, new)
         except Exception:
-            log.exception("run %s: an action could not be stored", found.live.run_id)
-            self._fall_back(found, first)
+            log.exception("run %s: an act could not be stored", found.live.run_id)
+            await self._fall_back(found, first)
             raise
 
-    def _fall_back(self, found: _Open, stored: int) -> None:
-        events: list[LogEvent] = found.live.log[:stored]
-        found.live = LiveRun(found.live.run_id, found.live.bundle, events, found.live.clock.now())
-        found.stored = stored
-        found.shown = {}
+    async def _fall_back(self, found: _Open, stored: int) -> None:
+        live = found.live
+        live.clock.stop()
+        found.live = await self._brought_up(live.run_id, live.bundle, live.log[:stored], live.clock.now())
+        found.view, found.stored = View(found.live, found.view.all_names), stored
+        found.ticks_again = time.monotonic() + RETRY_SECONDS
+        found.view.changes()
+        send_all(found.seats, encoded(found.view.whole()))
 
     # ---- ticking -------------------------------------------------------------------------------------------
 
     async def _tick_forever(self) -> None:
+        """A beat that does not drift: one that was missed is left out, and the next comes at its time."""
+        loop = asyncio.get_running_loop()
+        due = loop.time()
         while True:
-            await asyncio.sleep(TICK_SECONDS)
-            for found in list(self.open_runs.values()):
-                if found.live.clock.running and not found.lock.locked():
-                    await self._tick(found)
+            due += BEAT_SECONDS
+            await asyncio.sleep(max(0.0, due - loop.time()))
+            late = loop.time() - due
+            self.lateness.append(late)
+            if late > BEAT_SECONDS:
+                due = loop.time()
+            self.beats += 1
+            try:
+                await self._tick_all(loop)
+            except Exception:
+                log.exception("a beat failed")
 
-    async def _tick(self, found: _Open) -> None:
-        try:
-            if found.live.advance():
-                await self._store(found, {})
-            self._show(found)
-            if found.live.finished:
-                self._end(found)
-            elif found.live.aircraft.tick - found.heartbeat > HEARTBEAT_TICKS:
-                found.heartbeat = tick = found.live.clock.now()
-                run_id = found.live.run_id
-                self.database.submit(lambda session: records.note_tick(session, run_id, tick))
-        except ModelError as error:
-            log.exception("run %s stopped", found.live.run_id)
-            found.live.clock.stop()
-            for viewer in found.viewers:
-                viewer.send({"type": "stopped", "says": str(error)})
-        except Exception:
-            log.exception("run %s: a tick failed", found.live.run_id)
+    async def _tick_all(self, loop: asyncio.AbstractEventLoop) -> None:
+        begun = loop.time()
+        ticks: dict[str, int] = {}
+        for run_id, found in list(self.open_runs.items()):
+            if found.live.clock.running and not found.lock.locked():
+                self._tick(found, ticks)
+            elif not found.seats and time.monotonic() - found.looked_at > IDLE_SECONDS and not found.live.log:
+                self.open_runs.pop(run_id, None)
+            if loop.time() - begun > SLICE_SECONDS:
+                await asyncio.sleep(0)
+                begun = loop.time()
+        if ticks:
+            self.store.note_ticks(ticks)
 
-    def _frame(self, found: _Open, quantities: dict[str, Discrete | None]) -> dict[str, Any]:
+    def _tick(self, found: _Open, ticks: dict[str, int]) -> None:
         live = found.live
-        card = live.card
-        return {
-            "type": "state",
-            "t": live.clock.now() / 100,
-            "running": live.clock.running,
-            "finished": live.finished,
-            "rate": live.clock.rate,
-            "rates": list(live.rates_allowed()),
-            "quantities": quantities,
-            "card": {
-                "current": card.current.id if card.current else None,
-                "answered": sorted(card.answered),
-                "items": [item.id for item in card.items],
-                "hints": card.hints,
-                "ready": card.ready,
-                "flow": card.flow,
-            },
-        }
+        try:
+            if not found.seats and (self.beats + id(found) // 64) % UNSEEN_BEATS:
+                return
+            if found.ticks_again > time.monotonic():
+                return
+            now = live.clock.now()
+            if now < found.view.quiet_until and now < live.last_tick:
+                if found.seats and (frame := found.view.passing()) is not None:
+                    send_all(found.seats, encoded(frame))
+            elif live.advance():
+                self._begin(self._store_tick(found))
+            else:
+                self._show(found)
+            if now - found.heartbeat > HEARTBEAT_TICKS:
+                found.heartbeat = ticks[live.run_id] = now
+        except ModelError as error:
+            log.exception("run %s stopped", live.run_id)
+            live.clock.stop()
+            send_all(found.seats, encoded({"type": "stopped", "says": str(error)}))
+        except Exception:
+            log.exception("run %s: a tick failed", live.run_id)
+
+    async def _store_tick(self, found: _Open) -> None:
+        """Keep what happened by itself, then show it."""
+        async with found.lock:
+            with contextlib.suppress(Exception):  # told already; the run is back where it was, and it happens again
+                await self._store(found, {})
+                if found.live.finished:
+                    self.store.finished(found.live.run_id)
+            self._show(found)
 
     def _show(self, found: _Open) -> None:
         """Send every viewer what has changed."""
-        if not found.viewers:
-            return
-        state = found.live.state()
-        changed = {name: value for name, value in state.items() if found.shown.get(name, found) != value}
-        found.shown = state
-        words = [word.says for word in found.live.words[found.words_shown :]]
-        new = {"whole": False, "crew": _crew(found.live, found.crew_shown), "words": words}
-        frame = self._frame(found, changed) | new
-        found.crew_shown, found.words_shown = len(found.live.aircraft.crew), len(found.live.words)
-        for viewer in found.viewers:
-            viewer.send(frame)
+        if found.seats:
+            frame = found.view.changes()
+            if frame is not None:
+                send_all(found.seats, encoded(frame))
 
     # ---- ending --------------------------------------------------------------------------------------------
 
-    def _end(self, found: _Open) -> None:
-        """Judge the run beside the others and tell its viewers."""
-        task = asyncio.get_running_loop().create_task(self.judge(found.live.run_id))
-        self._ending.add(task)
-        task.add_done_callback(self._ending.discard)
+    def judged(self, run_id: str, says: str) -> None:
+        """Tell the viewers of a run that it is judged, or why it could not be, and let it go."""
+        frame = {"type": "stopped", "says": says} if says else {"type": "ended"}
+        if (found := self.open_runs.get(run_id)) is not None:
+            send_all(found.seats, encoded(frame))
+        self.drop(run_id)
 
-    async def judge(self, run_id: str) -> None:
-        """Judge a finished run and close its record."""
-        run = self.database.read(lambda session: records.find_run(session, run_id))
-        if run.state != "ended":
-            text = self.database.read(lambda session: records.log_of(session, run)).text()
-            if self._workers is None:
-                context = multiprocessing.get_context("spawn")
-                self._workers = ProcessPoolExecutor(1, mp_context=context, initializer=step_back)
-            try:
-                loop = asyncio.get_running_loop()
-                ledger, trace = await loop.run_in_executor(self._workers, judge, run.exercise.content, text)
-            except LumenstatError as error:
-                log.exception("run %s could not be judged", run_id)
-                self._tell(run_id, {"type": "stopped", "says": str(error)})
-                return
-            done = self.database.submit(lambda session: records.end_run(session, run_id, ledger, trace))
-            await asyncio.wrap_future(done)
-        self._tell(run_id, {"type": "ended"})
+    def drop(self, run_id: str) -> None:
+        """Let a run go."""
         self.open_runs.pop(run_id, None)
-
-    def _tell(self, run_id: str, frame: dict[str, Any]) -> None:
-        found = self.open_runs.get(run_id)
-        for viewer in found.viewers if found else ():
-            viewer.send(frame)
-
-
-def _crew(live: LiveRun, after: int) -> list[dict[str, Any]]:
-    return [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in live.aircraft.crew[after:]]

@@ -9,17 +9,17 @@ from typing import Any
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ConfirmItem, WaitItem
 from lumenstat.documents.procedure import procedure_of, watched_texts
-from lumenstat.documents.runlog import LogEvent, check_args
+from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args
 from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import FLOW_DONE, Card
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.flight import Moment
-from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Watch
 
 LAPSE_STRIDE = 10
+ROOM_TO_END = 10
 TRAINEE_VERBS = frozenset(
     {
         "set",
@@ -63,6 +63,8 @@ class LiveRun:
         self.coach = Coach(bundle, procedure) if bundle.exercise.assist != "examined" else None
         self.log: list[LogEvent] = []
         self.finished = False
+        self.acts = 0
+        self.last_tick = round(bundle.exercise.minutes_at_most * 6000)
         self.called: set[str] = set()
         self._called_out: list[str] = []
         waits = [step.item for step in self.card.procedure.steps if isinstance(step.item, WaitItem)]
@@ -87,15 +89,18 @@ class LiveRun:
         """Let the aircraft come up to the clock. Gives the events that happen by themselves on the way."""
         if self.finished or not self.clock.running:
             return []
-        end = round(self.bundle.exercise.minutes_at_most * 6000)
+        end = self.last_tick
         now = min(self.clock.now(), end)
         made = []
         at = self.aircraft.tick
         while at < now:
-            at = min(now, at + LAPSE_STRIDE * self.clock.rate) if self.clock.rate > 1 else now
+            if self.clock.rate == 1:
+                self.aircraft.advance(now)
+                break
+            at = min(now, at + LAPSE_STRIDE * self.clock.rate)
             before = self._something_to_do()
             self.aircraft.advance(at)
-            if self.clock.rate > 1 and self._something_to_do() != before:
+            if self._something_to_do() != before:
                 self.clock.set_rate(1, at)
                 made.append(self._append(LogEvent(at, "instructor", "rate", {"times": 1})))
                 break
@@ -113,25 +118,30 @@ class LiveRun:
         flags = self.watch.peek(self.aircraft.tick, self.aircraft.a)
         return tuple(flags[n] for n in self._until.values()), len(self.aircraft.crew)
 
-    def rates_allowed(self) -> tuple[int, ...]:
-        """At which rates time may pass now."""
+    def rates_allowed(self, figures: list[float] | None = None) -> tuple[int, ...]:
+        """At which rates time may pass now; `figures` are those of the present tick where they are known."""
         match self.bundle.exercise.time_lapse:
             case "free":
                 return RATES
-            case "waits" if self.waiting():
+            case "waits" if self.waiting(figures):
                 return RATES
             case _:
                 return (1,)
 
-    def waiting(self) -> bool:
+    def waiting(self, figures: list[float] | None = None) -> bool:
         """Whether the crew are busy or the open item waits for something that is not there yet."""
         if any(pending is not None for pending in self.aircraft.settler.pending_service):
             return True
         item = self.card.current
         if not isinstance(item, WaitItem):
             return False
-        figures = self.aircraft.peek(self.clock.now())
-        return not self.watch.peek(self.clock.now(), figures)[self._until[item.id]]
+        known = self.figures() if figures is None else figures
+        return not self.watch.peek(self.clock.now(), known)[self._until[item.id]]
+
+    def open_item(self, item: str) -> bool:
+        """Turn the card to an item; False where there is none."""
+        self.acts += 1
+        return self.card.open(item)
 
     # ---- actions -------------------------------------------------------------------------------------------
 
@@ -143,6 +153,8 @@ class LiveRun:
         if verb not in allowed:
             raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
         checked = check_args(verb, args)
+        if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
+            raise ActionRefused(f"This run's log is full: {MOST_EVENTS:,} acts are kept. End the exercise.")
         if verb == "note" and by != "instructor" and not checked["text"].startswith(FLOW_DONE):
             raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
         self._check(verb, checked)
@@ -196,12 +208,12 @@ class LiveRun:
             raise ActionRefused(f"'{item.challenge}' is not done yet: {item.response}.")
 
     def _apply(self, event: LogEvent) -> None:
-        state = self.aircraft.state() if self.coach else {}
+        state = self.aircraft.reading()
         flags, said = self.watch.now(), len(self.aircraft.crew)
         carry_out(self.aircraft, event)
         accepted = event.verb != "request" or len(self.aircraft.crew) <= said + 1
         if self.coach is not None and event.by != "instructor":
-            moment = Moment(len(self.coach.moments), event, state, flags, accepted)
+            moment = Moment(self.coach.count, event, state, flags, accepted)
             self.card.right = self.coach.right
             words = self.coach.note(moment, self.card.current, self.card.answered)
             self._called_out = [word.says for word in words] if self.guided else []
@@ -223,10 +235,12 @@ class LiveRun:
         while self.guided and (item := self.card.current) is not None:
             if item.applies_when is None or self.watch.now()[self._numbers[item.applies_when]]:
                 return
-            self.card.passed_over.add(item.id)
+            self.card.pass_over(item.id)
+            self.acts += 1
 
     def _append(self, event: LogEvent) -> LogEvent:
         self.log.append(event)
+        self.acts += 1
         self.card.note(event)
         if event.verb == "finish":
             self.finished = True
@@ -251,16 +265,14 @@ class LiveRun:
 
     # ---- looking -------------------------------------------------------------------------------------------
 
-    def state(self) -> dict[str, Discrete | None]:
-        """What the station may see now: every quantity but those that are to be read off an instrument first."""
-        figures = (
-            self.aircraft.peek(max(self.clock.now(), self.aircraft.tick)) if self.clock.running else self.aircraft.a
-        )
-        state = self.aircraft.state(figures)
+    def figures(self) -> list[float]:
+        """The aircraft's figures at the present tick."""
+        if not self.clock.running:
+            return self.aircraft.a
+        return self.aircraft.peek(max(self.clock.now(), self.aircraft.tick))
+
+    @property
+    def hidden(self) -> frozenset[str]:
+        """What is to be read off an instrument before it is shown anywhere else: the volts of hot buses."""
         hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
-        hidden = {f"bus.{bus}.volts" for bus in hot - self.called}
-        return {
-            name: round(value, 3) if isinstance(value, float) else value
-            for name, value in state.items()
-            if name not in hidden and not name.startswith(("battery.", "comparator."))
-        }
+        return frozenset(f"bus.{bus}.volts" for bus in hot - self.called)

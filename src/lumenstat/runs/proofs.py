@@ -18,7 +18,7 @@ from lumenstat.proving.prove import prove
 from lumenstat.records.database import Database
 from lumenstat.records.drafts import keep_proof
 from lumenstat.rehearsal.perfect import rehearse
-from lumenstat.runs.judging import step_back
+from lumenstat.runs.workers import step_back
 
 
 @dataclass

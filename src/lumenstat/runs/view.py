@@ -1,0 +1,167 @@
+"""What the viewers of a run have been shown, and what has changed since: only what stands on their page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from lumenstat.runs.live import LiveRun
+from lumenstat.simulation.plan import Discrete, Plan
+
+Values = tuple[Discrete | None, ...]
+ReadShown = Callable[[list[Discrete], list[float]], Values]
+Frame = dict[str, Any]
+
+VOLT_DECIMALS, OTHER_DECIMALS = 2, 1
+QUIET_TICKS = 20
+"""A step that ends later than this is worth a look at its end: where nothing shown changes by then, nothing is looked
+at until then."""
+
+
+class View:
+    """One run as its viewers see it."""
+
+    def __init__(self, live: LiveRun, names: Sequence[str]) -> None:
+        self.live = live
+        self.all_names = [name for name in names if name in live.aircraft.plan.codes]
+        self.quiet_until = 0
+        self._called: frozenset[str] | None = None
+        self._names: list[str] = []
+        self._values: Values = ()
+        self._read: ReadShown = lambda d, a: ()
+        self._tick = self._second = self._acts = -1
+        self._clock: Frame = {}
+        self._card: Frame = {}
+        self._crew = self._words = 0
+
+    def whole(self) -> Frame:
+        """Everything as it was told last, for somebody who has just come."""
+        return {
+            "type": "state",
+            "whole": True,
+            "t": self._tick / 100,
+            "clock": self._clock,
+            "quantities": dict(zip(self._names, self._values, strict=True)),
+            "card": self._card,
+            "crew": self._crew_lines(0)[: self._crew],
+        }
+
+    def changes(self) -> Frame | None:
+        """What is shown and has changed since it was told last; None where nothing has."""
+        live = self.live
+        frame: Frame = {}
+        tick = live.clock.now()
+        figures = live.figures()
+        if quantities := self._changed(figures):
+            frame["quantities"] = quantities
+        elif live.clock.running and live.clock.rate == 1:
+            self._look_ahead(tick)
+        self._add_acts(frame)
+        clock = {
+            "running": live.clock.running,
+            "finished": live.finished,
+            "rate": live.clock.rate,
+            "rates": live.rates_allowed(figures),
+        }
+        if clock != self._clock:
+            frame["clock"] = self._clock = clock
+        return self._framed(frame, tick)
+
+    def passing(self) -> Frame | None:
+        """The clock alone, once a second, while nothing else that is shown can change."""
+        return self._framed({}, self.live.clock.now())
+
+    def _framed(self, frame: Frame, tick: int) -> Frame | None:
+        second = tick // 100
+        self._tick = tick
+        if not frame and second == self._second:
+            return None
+        self._second = second
+        return {"type": "state", "t": tick / 100, **frame}
+
+    def _add_acts(self, frame: Frame) -> None:
+        """What only acts change: the card, the crew line, what was said."""
+        live = self.live
+        if live.acts != self._acts:
+            self._acts = live.acts
+            card = _card(live)
+            if card != self._card:
+                frame["card"] = self._card = card
+            words = live.words
+            if self._words < len(words):
+                frame["words"] = [word.says for word in words[self._words :]]
+                self._words = len(words)
+        if self._crew < len(live.aircraft.crew):
+            frame["crew"] = self._crew_lines(self._crew)
+            self._crew = len(live.aircraft.crew)
+
+    def _crew_lines(self, after: int) -> list[Frame]:
+        lines = self.live.aircraft.crew[after:]
+        return [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in lines]
+
+    def _changed(self, figures: list[float]) -> dict[str, Discrete | None]:
+        if self._called is None or self._called != self.live.called:
+            return self._anew(figures)
+        values = self._read(self.live.aircraft.d, figures)
+        if values == self._values:
+            return {}
+        before, self._values = self._values, values
+        self.quiet_until = 0
+        return {name: new for name, old, new in zip(self._names, before, values, strict=True) if old != new}
+
+    def _anew(self, figures: list[float]) -> dict[str, Discrete | None]:
+        """Read other quantities from here on: a hot bus shows its volts once somebody has called them."""
+        before = dict(zip(self._names, self._values, strict=True)) if self._called is not None else {}
+        self._called = frozenset(self.live.called)
+        hidden = self.live.hidden
+        self._names = [name for name in self.all_names if name not in hidden]
+        self._read = _reader(self.live.aircraft.plan, tuple(self._names))
+        self._values = self._read(self.live.aircraft.d, figures)
+        self.quiet_until = 0
+        now = dict(zip(self._names, self._values, strict=True))
+        return {name: value for name, value in now.items() if name not in before or before[name] != value}
+
+    def _look_ahead(self, tick: int) -> None:
+        """Where the step under way ends with all that is shown as it is now, nothing is looked at before."""
+        aircraft = self.live.aircraft
+        end = aircraft.next_change
+        if end - tick < QUIET_TICKS:
+            return
+        figures = aircraft.peek(end)
+        if self._read(aircraft.d, figures) == self._values and not self.live.watch.differs(end, figures):
+            self.quiet_until = end
+
+
+def _card(live: LiveRun) -> Frame:
+    card = live.card
+    return {
+        "current": card.current.id if card.current else None,
+        "answered": sorted(card.answered),
+        "items": [item.id for item in card.items],
+        "hints": dict(card.hints),
+        "ready": card.ready,
+        "flow": card.flow,
+    }
+
+
+def _reader(plan: Plan, names: tuple[str, ...]) -> ReadShown:
+    """A generated function that reads these quantities as they are shown; kept with the plan."""
+    key = ("shown", names)
+    found: ReadShown | None = plan.compiled.get(key)
+    if found is None:
+        lines = ["def shown(d, a):", "    return (", *(f"        {_shown(plan, name)}," for name in names), "    )", ""]
+        found = plan.compiled[key] = plan.function("\n".join(lines), "shown")
+    return found
+
+
+def _shown(plan: Plan, name: str) -> str:
+    """Code of a quantity as it is shown: a reading as `shown_figure` has it, others a decimal finer than drawn."""
+    code, group = plan.codes[name], name.split(".", maxsplit=1)[0]
+    if plan.quantities[name].kind != "number" or group == "control":
+        return code
+    if group == "instrument":
+        decimals = plan.instruments[name.split(".")[1]].decimals
+        return f"(None if (v := {code}) is None else round(v, {decimals}))"
+    if name.endswith(".seconds_left"):
+        return f"-(-({code}) // 1)"
+    return f"round({code}, {VOLT_DECIMALS if name.endswith('.volts') else OTHER_DECIMALS})"
