@@ -1,15 +1,16 @@
-"""The command line: `lumenstat serve | check | run | score | prove | verify | schema | quantities`."""
+"""The command line: `lumenstat serve | check | run | score | prove | schema | quantities`, and those of a database."""
 
 from __future__ import annotations
 
 import csv
 import json
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated, Any
 
 import typer
 
-from lumenstat import __version__
+from lumenstat import __version__, cli_database
+from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.loading import FORMATS
@@ -22,14 +23,11 @@ app = typer.Typer(
     add_completion=False, no_args_is_help=True, help="Cold-and-dark startup exercises. A training aid only."
 )
 
-Json = Annotated[bool, typer.Option("--json", help="Print one JSON object and nothing else.")]
-UNUSABLE = 2
 
-
-def fail(error: LumenstatError) -> NoReturn:
-    """Say what cannot be used and stop."""
-    typer.echo(str(error), err=True)
-    raise typer.Exit(UNUSABLE)
+def _setting(name: str, words: str, least: float | None = None, most: float | None = None) -> Any:
+    """An option that can be given in the environment too."""
+    variable = f"LUMENSTAT_{name.replace('-', '_').upper()}"
+    return typer.Option(f"--{name}", envvar=variable, help=words, min=least, max=most)
 
 
 def library_around(path: Path) -> Library:
@@ -253,50 +251,48 @@ def quantities(
         typer.echo(f"{q.name:<40} {q.unit or q.kind:<7} {q.meaning}")
 
 
-@app.command()
-def verify(
-    run_id: Annotated[str, typer.Argument(metavar="RUN", help="The id of a signed run.")],
-    database: Annotated[Path, typer.Option(help="The SQLite file.")] = Path("var/lumenstat.sqlite"),
-    as_json: Json = False,
-) -> None:
-    """Check that a signed record is still what was signed: its log, ledger and overrides."""
-    from lumenstat.records.database import Database  # noqa: PLC0415 - only where a database is opened
-    from lumenstat.records.sealing import verify as check_record  # noqa: PLC0415
-
-    if not database.exists():
-        fail(LumenstatError(f"there is no database {database}; name it with --database"))
-    opened = Database(database)
-    try:
-        found = opened.read(lambda session: check_record(session, run_id))
-    except LumenstatError as error:
-        fail(error)
-    finally:
-        opened.close()
-    if as_json:
-        report = {"run": run_id, "ok": found.ok, "signed_by": found.signed_by, "problems": list(found.says)}
-        typer.echo(json.dumps(report, ensure_ascii=False))
-    else:
-        typer.echo(f"{run_id}: {f'unaltered since {found.signed_by} signed it' if found.ok else '; '.join(found.says)}")
-    if not found.ok:
-        raise typer.Exit(1)
+app.command()(cli_database.verify)
+app.command("check-database")(cli_database.check_database)
+app.command()(cli_database.backup)
+app.command()(cli_database.restore)
 
 
 @app.command()
 def serve(
     demo: Annotated[bool, typer.Option("--demo", help="Load the demo school and list its accounts.")] = False,
-    school: Annotated[str, typer.Option(help="The school's name on what is printed.")] = "",
-    host: str = "127.0.0.1",
-    port: int = 8500,
-    database: Annotated[Path, typer.Option(help="The SQLite file.")] = Path("var/lumenstat.sqlite"),
+    school: Annotated[str, _setting("school", "The school's name on what is printed.")] = "",
+    host: Annotated[str, _setting("host", "The address to listen at.")] = "127.0.0.1",
+    port: Annotated[int, _setting("port", "The port to listen at.")] = 8500,
+    database: Annotated[Path, _setting("database", "The SQLite file.")] = cli_database.USUAL_DATABASE,
+    workers: Annotated[int, _setting("workers", "Processes that fly live runs; 1: the server itself.", 1, 32)] = 1,
+    tls: Annotated[
+        bool, _setting("tls", "People reach it by https, through a proxy: cookies go no other way.")
+    ] = False,
+    trusted_proxies: Annotated[str, _setting("trusted-proxies", "Their addresses, with commas between.")] = "",
+    session_hours: Annotated[float, _setting("session-hours", "After so long a sign-in ends.", 0.1, 72)] = 12.0,
+    idle_minutes: Annotated[float, _setting("idle-minutes", "After so long without use, too.", 1, 1440)] = 30.0,
+    log_json: Annotated[bool, _setting("log-json", "Log requests too, each line a JSON object.")] = False,
 ) -> None:
-    """Serve Lumenstat."""
+    """Serve Lumenstat. Each option can be given as LUMENSTAT_ and its name in the environment."""
     from lumenstat.demo import DEMO_SCHOOL  # noqa: PLC0415
     from lumenstat.settings import Settings  # noqa: PLC0415
     from lumenstat.web.server import serve as serve_web  # noqa: PLC0415 - the web only where it is served
 
+    settings = Settings(
+        database=database,
+        host=host,
+        port=port,
+        demo=demo,
+        school=school or (DEMO_SCHOOL if demo else ""),
+        session_hours=session_hours,
+        idle_minutes=idle_minutes,
+        tls=tls,
+        trusted_proxies=tuple(each.strip() for each in trusted_proxies.split(",") if each.strip()),
+        workers=workers,
+        log_json=log_json,
+    )
     try:
-        name = school or (DEMO_SCHOOL if demo else "")
-        serve_web(Settings(database=database, host=host, port=port, demo=demo, school=name))
+        serve_web(settings)
     except LumenstatError as error:
         fail(error)
 

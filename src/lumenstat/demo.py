@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
+from pathlib import Path
+
 from sqlalchemy.orm import Session
 
-from lumenstat.documents.bundles import Library, shipped_exercises
+from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
 from lumenstat.records.exercises import store_bundle
+from lumenstat.records.marks import LIBRARY, mark, set_mark
 from lumenstat.records.people import add_person, find_person
 
+DOCUMENTS = Path(__file__).parent / "documents"
 DEMO_SCHOOL = "Hollin Bay Flight Academy"
 DEMO_PASSWORD = "frost-on-the-ramp"  # noqa: S105 - shown on the demo's own sign-in page
 DEMO_PEOPLE = (
@@ -18,10 +23,23 @@ DEMO_PEOPLE = (
 
 
 def seed_library(session: Session) -> None:
-    """Store every shipped exercise."""
+    """Store every shipped exercise, unless just these were stored already."""
+    digest = library_digest()
+    kept = mark(session, LIBRARY)
+    if kept is not None and kept[0] == digest:
+        return
     library = Library()
     for path in shipped_exercises():
         store_bundle(session, library.bundle(path))
+    set_mark(session, LIBRARY, digest)
+
+
+def library_digest() -> str:
+    """SHA-256 of the shipped documents and of the code that reads them: while it stays, so do the exercises."""
+    digest = hashlib.sha256()
+    for path in sorted((*SHIPPED.glob("*/*.yaml"), *DOCUMENTS.glob("*.py"))):
+        digest.update(f"{path.name}\0".encode() + path.read_bytes() + b"\0")
+    return digest.hexdigest()
 
 
 def seed_demo(session: Session) -> None:

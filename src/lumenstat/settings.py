@@ -1,14 +1,21 @@
-"""Where Lumenstat keeps its things and how it serves; every setting can be given on the command line."""
+"""Where Lumenstat keeps its things and how it serves. Every setting can be given on the command line or, as
+`LUMENSTAT_` and its name, in the environment."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
 
 
 @dataclass(frozen=True)
 class Settings:
-    """How one server process runs."""
+    """How one server runs.
+
+    `tls` says that people reach it by https, through a proxy; then cookies are sent by no other way. Forwarded
+    addresses are believed only of `trusted_proxies`. A sign-in ends after `session_hours`, or `idle_minutes` in which
+    nothing was done with it.
+    """
 
     database: Path
     host: str = "127.0.0.1"
@@ -16,4 +23,13 @@ class Settings:
     demo: bool = False
     school: str = ""
     session_hours: float = 12.0
-    secure_cookies: bool = False
+    idle_minutes: float = 30.0
+    tls: bool = False
+    trusted_proxies: tuple[str, ...] = ()
+    workers: int = 1
+    log_json: bool = False
+
+    @property
+    def idle(self) -> timedelta:
+        """After how long without use a sign-in ends."""
+        return timedelta(minutes=self.idle_minutes)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from shutil import copy
@@ -40,6 +41,17 @@ class Person:
         answer = self.client.post("/exercises/frost-on-the-ramp/start", data=form, follow_redirects=False)
         assert answer.status_code == 303
         return answer.headers["location"].split("/")[2]
+
+
+def wait_until_judged(person: Person, run: str) -> None:
+    """Have a run judged, and wait for it."""
+    judges = person.client.app.state.judges  # type: ignore[attr-defined]
+    judges.add(run)
+    for _ in range(600):
+        if judges.standing(run) is None:
+            return
+        time.sleep(0.05)
+    raise AssertionError("nobody judged it")
 
 
 @pytest.fixture

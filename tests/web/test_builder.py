@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 from httpx2 import Response
 
-from lumenstat.records.runs import runs_of
+from lumenstat.records.runs import find_run, runs_of
 from tests.web.conftest import Person, another
 
 CSV = b"Challenge,Response,Who,Why\nMain battery,ON,captain,It feeds Essential DC.\nEssential DC,22 to 29 V,captain,It must live.\n"
@@ -178,7 +178,8 @@ def test_flown_by_its_writer_a_flight_becomes_items(odile: Person, draft: Draft)
     assert draft.post("take", run=run_id, edition=edition).status_code == 303
     assert 'data-row-item="beacon"' in draft.parts()["script"] and "By doing" in draft.parts()["script"]
     database = odile.client.app.state.database  # type: ignore[attr-defined]
-    assert [run.draft_id for run in database.read(runs_of)] == [draft.path.split("/")[2]]
+    found = database.read(lambda s: [find_run(s, line.id).draft_id for line in runs_of(s)])
+    assert found == [draft.path.split("/")[2]]
     assert (
         "not one of this draft"
         in odile.client.post(

@@ -9,7 +9,7 @@ from fastapi.testclient import TestClient
 
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
-from lumenstat.web.security import Throttle, safe_next
+from lumenstat.web.security import safe_next
 from tests.web.conftest import Person, another
 
 
@@ -48,19 +48,6 @@ def test_wrong_passwords_are_refused_and_slowed_down(app_client: TestClient) -> 
     person = another(app_client)
     assert [person.sign_in("ines", "wrong password") for _ in range(6)] == [401] * 5 + [429]
     assert person.sign_in("ines") == 429
-
-
-def test_the_pause_doubles_and_a_good_try_clears_it() -> None:
-    now = [0.0]
-    throttle = Throttle(clock=lambda: now[0])
-    for _ in range(5):
-        throttle.failed("ines")
-    first = throttle.pause("ines")
-    now[0] += first
-    throttle.failed("ines")
-    assert throttle.pause("ines") == pytest.approx(2 * first)
-    throttle.succeeded("ines")
-    assert throttle.pause("ines", "elsewhere") == 0
 
 
 def test_a_form_without_its_token_is_refused(odile: Person) -> None:

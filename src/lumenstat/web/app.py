@@ -2,23 +2,34 @@
 
 from __future__ import annotations
 
+import asyncio
+import logging
 import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from fastapi import FastAPI, HTTPException, Request
+from fastapi import HTTPException, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import RedirectResponse, Response
-from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException as StarletteHTTPException
+from starlette.middleware.gzip import GZipMiddleware
 
 from lumenstat.demo import seed_demo, seed_library
-from lumenstat.errors import RecordError
+from lumenstat.errors import InputRefused, LumenstatError, RecordError, StorageError
+from lumenstat.logs import request_id
 from lumenstat.records.database import Database
+from lumenstat.records.exercises import current_exercises
 from lumenstat.records.people import anybody
+from lumenstat.runs.hosts import Hosts
 from lumenstat.runs.hub import Hub
+from lumenstat.runs.judging import JudgeDesk
 from lumenstat.runs.proofs import ProofDesk
+from lumenstat.runs.store import DatabaseStore
+from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
+from lumenstat.simulation.actions import ready
+from lumenstat.web.front import Lumenstat
+from lumenstat.web.guessing import Guessing, HashingQueue
 from lumenstat.web.live import station as live_station
 from lumenstat.web.pages import (
     brief,
@@ -30,6 +41,7 @@ from lumenstat.web.pages import (
     errors,
     exercises,
     first_instructor,
+    health,
     proofs,
     record,
     replay,
@@ -37,16 +49,20 @@ from lumenstat.web.pages import (
     sign_in,
     station,
 )
-from lumenstat.web.rendering import STATIC
-from lumenstat.web.security import SignInNeeded, Throttle, add_headers
+from lumenstat.web.rendering import STATIC, KeptPages
+from lumenstat.web.security import SignInNeeded
+from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
     sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, compare, drafts, builder,
-    draft_files, proofs, live_station,
+    draft_files, proofs, health, live_station,
 )  # fmt: skip
+SMALLEST_PACKED = 600
+
+log = logging.getLogger("lumenstat.web")
 
 
-def create_app(settings: Settings) -> FastAPI:
+def create_app(settings: Settings) -> Lumenstat:
     """The application on its database, seeded with the shipped library (and the demo school)."""
     database = Database(settings.database)
     database.write(seed_library)
@@ -54,46 +70,87 @@ def create_app(settings: Settings) -> FastAPI:
         database.write(seed_demo)
 
     @asynccontextmanager
-    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        await app.state.hub.start()
+    async def lifespan(app: Lumenstat) -> AsyncIterator[None]:
+        loop, state = asyncio.get_running_loop(), app.state
+        state.judges.on_judged = lambda run_id, says: loop.call_soon_threadsafe(state.hub.judged, run_id, says)
+        await state.hub.start()
+        state.judges.start()
+        warming = asyncio.create_task(asyncio.to_thread(_warm, database))
         yield
-        app.state.proofs.stop()
-        await app.state.hub.stop()
-        database.close()
+        warming.cancel()
+        state.proofs.stop()
+        await state.hub.stop()
+        state.judges.stop()
+        state.reader.close()
+        await asyncio.to_thread(database.close)
 
-    app = FastAPI(title="Lumenstat", docs_url=None, redoc_url=None, openapi_url=None, lifespan=lifespan)
-    app.state.settings = settings
-    app.state.database = database
-    app.state.hub = Hub(database)
-    app.state.proofs = ProofDesk(database, lambda: bool(app.state.hub.open_runs))
-    app.state.replays = replay.Replays()
-    app.state.throttle = Throttle()
-    app.state.first_code = None if database.read(anybody) else secrets.token_hex(4)
-    app.middleware("http")(add_headers)
+    app = Lumenstat(title="Lumenstat", docs_url=None, redoc_url=None, openapi_url=None, lifespan=lifespan)
+    state = app.state
+    state.settings, state.database = settings, database
+    state.judges = JudgeDesk(database)
+    store, shown = DatabaseStore(database, state.judges), station.shown_quantities
+    state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
+    state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
+    state.reader = Worker("reader")
+    state.replays, state.kept_pages = replay.Replays(), KeptPages()
+    state.sign_outs = 0
+    state.guessing, state.hashing = Guessing(database), HashingQueue()
+    state.first_code = None if database.read(anybody) else secrets.token_hex(4)
+    app.add_middleware(GZipMiddleware, minimum_size=SMALLEST_PACKED, compresslevel=5)
     for module in PAGES:
         app.include_router(module.router)
-    app.mount("/static", StaticFiles(directory=STATIC), name="static")
+    app.mount("/static", ShippedFiles(directory=STATIC), name="static")
     _handle_errors(app)
     return app
 
 
-def _handle_errors(app: FastAPI) -> None:
-    async def ask_to_sign_in(_: Request, error: Exception) -> Response:
-        assert isinstance(error, SignInNeeded)
-        return RedirectResponse(error.location, 303)
+def _warm(database: Database) -> None:
+    """Read and compile what exercises fly, before the first trainee waits for it."""
+    try:
+        for version in database.read(current_exercises):
+            ready(version.bundle.airframe, version.bundle.exercise.start)
+    except LumenstatError:
+        log.exception("not all exercises could be made ready")
 
-    async def say_what(request: Request, error: Exception) -> Response:
-        if isinstance(error, StarletteHTTPException):
-            return errors.show(request, error.status_code, str(error.detail))
+
+def _handle_errors(app: Lumenstat) -> None:
+    async def ask_to_sign_in(_: Request, error: Exception) -> Response:
+        return RedirectResponse(getattr(error, "location", "/sign-in"), 303)
+
+    async def say_http(request: Request, error: Exception) -> Response:
+        return errors.show(request, getattr(error, "status_code", 500), str(getattr(error, "detail", error)))
+
+    async def say_record(request: Request, error: Exception) -> Response:
         return errors.show(request, 404, str(error))
 
+    async def say_input(request: Request, error: Exception) -> Response:
+        return errors.show(request, 422, f"{str(error)[:1].upper()}{str(error)[1:]}.")
+
+    async def say_storage(request: Request, error: Exception) -> Response:
+        log.error("%s %s: %s", request.method, request.url.path, error)
+        response = errors.show(request, 503, str(error))
+        response.headers["Retry-After"] = "10"
+        return response
+
     async def say_form(request: Request, error: Exception) -> Response:
-        assert isinstance(error, RequestValidationError)
-        names = ", ".join(str(each["loc"][-1]) for each in error.errors())
-        return errors.show(request, 422, f"The form needs: {names}.")
+        found = error.errors() if isinstance(error, RequestValidationError) else []
+        missing = ", ".join(str(each["loc"][-1]) for each in found if each["type"] == "missing")
+        wrong = "; ".join(f"{each['loc'][-1]}: {each['msg'].lower()}" for each in found if each["type"] != "missing")
+        says = ". ".join(part for part in (missing and f"The form needs: {missing}", wrong) if part)
+        return errors.show(request, 422, f"{says}.")
+
+    async def say_trouble(request: Request, error: Exception) -> Response:
+        log.error("%s %s failed", request.method, request.url.path, exc_info=error)
+        says = (
+            f"This did not work, and it is the server's doing. Its log tells more under the number {request_id.get()}."
+        )
+        return errors.show(request, 500, says)
 
     app.add_exception_handler(SignInNeeded, ask_to_sign_in)
-    app.add_exception_handler(RecordError, say_what)
-    app.add_exception_handler(StarletteHTTPException, say_what)
-    app.add_exception_handler(HTTPException, say_what)
+    app.add_exception_handler(RecordError, say_record)
+    app.add_exception_handler(InputRefused, say_input)
+    app.add_exception_handler(StorageError, say_storage)
+    app.add_exception_handler(StarletteHTTPException, say_http)
+    app.add_exception_handler(HTTPException, say_http)
     app.add_exception_handler(RequestValidationError, say_form)
+    app.add_exception_handler(Exception, say_trouble)

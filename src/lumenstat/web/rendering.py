@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
@@ -13,11 +16,14 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from pydantic import BaseModel, ConfigDict
 
 from lumenstat.documents.values import clock as minutes_and_seconds
+from lumenstat.errors import StorageError
 from lumenstat.web import urls
-from lumenstat.web.security import FORM_COOKIE, Viewer, form_token, viewer_of
+from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
 
 HERE = Path(__file__).parent
 STATIC = HERE / "static"
+PAGES_KEPT = 48
+TOKEN_GOES_HERE = "token-goes-here-8d1f7c"  # noqa: S105 - where it goes, not what it is
 
 
 class Context(BaseModel):
@@ -59,17 +65,55 @@ environment.filters.update(clock=clock, points=points)
 def render(request: Request, template: str, context: Context, viewer: Viewer | None, token: str) -> str:
     """A template, or a part of one, filled in for whoever is signed in."""
     return environment.get_template(template).render(
-        page=context, viewer=viewer, csrf=token, demo=request.app.state.settings.demo
+        page=context, viewer=viewer, csrf=masked(token), demo=request.app.state.settings.demo
     )
+
+
+class KeptPages:
+    """Pages that cost much and seldom change, as text, by all that they depend on; those asked for last are kept."""
+
+    def __init__(self) -> None:
+        self._texts: OrderedDict[tuple[object, ...], str] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def text(self, key: tuple[object, ...], made: Callable[[], str]) -> str:
+        """The text of a key, made where it is not kept."""
+        with self._lock:
+            if (found := self._texts.get(key)) is not None:
+                self._texts.move_to_end(key)
+                return found
+        text = made()
+        with self._lock:
+            self._texts[key] = text
+            while len(self._texts) > PAGES_KEPT:
+                self._texts.popitem(last=False)
+        return text
+
+
+def kept_page(request: Request, viewer: Viewer, key: tuple[object, ...], made: Callable[[], Context]) -> Response:
+    """The page of somebody who is signed in, drawn once for a key that names all it depends on but its form token."""
+
+    def drawn() -> str:
+        context = made()
+        return environment.get_template(context.template).render(
+            page=context, viewer=viewer, csrf=TOKEN_GOES_HERE, demo=request.app.state.settings.demo
+        )
+
+    text: str = request.app.state.kept_pages.text((viewer.id, viewer.name, *key), drawn)
+    return HTMLResponse(text.replace(TOKEN_GOES_HERE, masked(viewer.csrf_token)))
 
 
 def page(request: Request, context: Context, status: int = 200) -> Response:
     """The page for a context, in the name of whoever is signed in."""
-    viewer: Viewer | None = viewer_of(request)
+    try:
+        viewer: Viewer | None = viewer_of(request)
+    except StorageError:
+        viewer = None  # the page that says so can be shown to anybody
     token = viewer.csrf_token if viewer else form_token(request)
     body = render(request, context.template, context, viewer, token)
     response = HTMLResponse(body, status)
+    settings = request.app.state.settings
     if viewer is None:
-        secure = request.app.state.settings.secure_cookies
-        response.set_cookie(FORM_COOKIE, token, httponly=True, samesite="strict", secure=secure)
+        name = cookie_name(settings, FORM)
+        response.set_cookie(name, token, httponly=True, samesite="strict", secure=settings.tls, path="/")
     return response

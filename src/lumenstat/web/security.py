@@ -2,34 +2,28 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
 import hmac
 import secrets
 import time
-from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Annotated, cast
 from urllib.parse import quote, urlsplit
 
-from fastapi import Depends, Form, HTTPException, Request, Response, WebSocket
+from fastapi import Depends, Form, HTTPException, Request, WebSocket
 from fastapi.requests import HTTPConnection
+from starlette.datastructures import UploadFile
 
+from lumenstat.documents.intake import check_text
+from lumenstat.errors import StorageError
 from lumenstat.records.database import Database
-from lumenstat.records.people import find_sign_in
+from lumenstat.records.sign_ins import find_sign_in, hash_token, note_seen, seen_long_ago
+from lumenstat.settings import Settings
 
-SIGN_IN_COOKIE = "lumenstat_sign_in"
-FORM_COOKIE = "lumenstat_form"
-CONTENT_POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; "
-    "connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
-)
-HEADERS = {
-    "Content-Security-Policy": CONTENT_POLICY,
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "same-origin",
-    "X-Frame-Options": "DENY",
-    "Cross-Origin-Opener-Policy": "same-origin",
-    "Permissions-Policy": "camera=(), microphone=(), geolocation=()",
-}
+SIGN_IN, FORM, BROWSER = "lumenstat_sign_in", "lumenstat_form", "lumenstat_browser"
+"""Names of cookies: who is signed in, the token of forms before that, the browser that is known."""
+TOO_OLD = "This form is too old. Go back, load the page again and send it once more."
 
 
 @dataclass(frozen=True)
@@ -55,16 +49,52 @@ class SignInNeeded(Exception):  # noqa: N818 - it is a redirect, not a failure
         super().__init__(back_to)
 
 
+def cookie_name(settings: Settings, name: str) -> str:
+    """The name of a cookie: behind TLS one that no other host and no plain connection can set."""
+    return f"__Host-{name}" if settings.tls else name
+
+
+def cookie(connection: HTTPConnection, name: str) -> str | None:
+    """The value of one of our cookies."""
+    return connection.cookies.get(cookie_name(connection.app.state.settings, name)) or None
+
+
 def viewer_of(connection: HTTPConnection) -> Viewer | None:
     """Whoever is signed in, or nobody."""
-    token = connection.cookies.get(SIGN_IN_COOKIE)
+    token = cookie(connection, SIGN_IN)
     if not token:
         return None
     database = cast(Database, connection.app.state.database)
-    found = database.read(lambda session: find_sign_in(session, token))
+    idle = connection.app.state.settings.idle
+    found = database.read(lambda session: find_sign_in(session, token, idle))
     if found is None:
         return None
+    if seen_long_ago(found):
+        database.submit(lambda session: note_seen(session, hash_token(token)))
     return Viewer(found.person.id, found.person.name, found.person.role, found.csrf_token)
+
+
+class SignedSocket:
+    """Whether the person behind a socket is still signed in: looked up anew after some seconds, not at every act, and
+    at once when anybody has signed out here."""
+
+    LOOK_SECONDS = 10.0
+
+    def __init__(self, socket: WebSocket) -> None:
+        self.socket = socket
+        self._until, self._sign_outs = 0.0, -1
+
+    def still(self) -> bool:
+        """Whether acts still count in that person's name."""
+        now, sign_outs = time.monotonic(), self.socket.app.state.sign_outs
+        if now >= self._until or sign_outs != self._sign_outs:
+            try:
+                if viewer_of(self.socket) is None:
+                    return False
+            except StorageError:
+                return True  # it cannot be known now, and nothing that is done can be stored either
+            self._until, self._sign_outs = now + self.LOOK_SECONDS, sign_outs
+        return True
 
 
 def signed_in(request: Request) -> Viewer:
@@ -88,18 +118,48 @@ Instructor = Annotated[Viewer, Depends(instructor)]
 
 def form_token(request: Request) -> str:
     """The token of forms shown to somebody who is not signed in yet."""
-    return request.cookies.get(FORM_COOKIE) or secrets.token_urlsafe(24)
+    return cookie(request, FORM) or secrets.token_urlsafe(24)
 
 
-def check_form(request: Request, csrf: Annotated[str, Form()] = "") -> None:
-    """Refuse a form that did not come from a page of ours."""
+def masked(token: str) -> str:
+    """A token as it stands in a page: another text each time, so that a packed page's length tells nothing of it."""
+    content = token.encode()
+    pad = secrets.token_bytes(len(content))
+    return base64.urlsafe_b64encode(pad + _xor(pad, content)).decode()
+
+
+def _unmasked(text: str) -> bytes:
+    try:
+        both = base64.urlsafe_b64decode(text.encode("ascii", "replace"))
+    except (binascii.Error, ValueError):
+        return b""
+    return _xor(both[: len(both) // 2], both[len(both) // 2 :])
+
+
+def _xor(one: bytes, other: bytes) -> bytes:
+    return bytes(a ^ b for a, b in zip(one, other, strict=False))
+
+
+async def check_form(request: Request, csrf: Annotated[str, Form()] = "") -> None:
+    """Refuse a form that did not come from a page of ours, or that holds text which nothing could keep.
+
+    Raises HTTPException and InputRefused.
+    """
+    for name, value in (await request.form()).multi_items():
+        written = (value.filename or "") if isinstance(value, UploadFile) else value
+        check_text(written, f"The field {name[:40]!r}")
     viewer = viewer_of(request)
-    expected = viewer.csrf_token if viewer else request.cookies.get(FORM_COOKIE, "")
-    if not expected or not hmac.compare_digest(expected, csrf):
-        raise HTTPException(403, "This form is too old. Go back, load the page again and send it once more.")
+    expected = viewer.csrf_token if viewer else cookie(request, FORM) or ""
+    if not expected or not hmac.compare_digest(expected.encode(), _unmasked(csrf)):
+        raise HTTPException(403, TOO_OLD)
 
 
 CheckedForm = Depends(check_form)
+
+RowId = Annotated[int, Form(ge=1, le=2**63 - 1)]
+"""The number of a row, as the database has them."""
+Edition = Annotated[int, Form(ge=0, le=2**63 - 1)]
+"""How often a draft was changed."""
 
 
 def same_origin(socket: WebSocket) -> bool:
@@ -112,42 +172,3 @@ def safe_next(target: str) -> str:
     """Where to go after signing in: a path of ours and nothing else."""
     ours = target.startswith("/") and not target.startswith("//") and "\\" not in target and target.isprintable()
     return target if ours else "/"
-
-
-@dataclass
-class Throttle:
-    """Slows down guessing: after some wrong tries at a name or from an address, a pause that doubles."""
-
-    free_tries: int = 5
-    longest_pause: float = 900.0
-    clock: Callable[[], float] = time.monotonic
-    _tries: dict[str, tuple[int, float]] = field(default_factory=dict)
-
-    def pause(self, *keys: str) -> float:
-        """Seconds until the next try is heard."""
-        now = self.clock()
-        return max((self._tries[key][1] - now for key in keys if key in self._tries), default=0.0)
-
-    def failed(self, *keys: str) -> None:
-        """Note a wrong try."""
-        now = self.clock()
-        if len(self._tries) > 10_000:
-            self._tries = {k: v for k, v in self._tries.items() if v[1] > now}
-        for key in keys:
-            count = self._tries.get(key, (0, now))[0] + 1
-            wait = 0.0 if count < self.free_tries else min(self.longest_pause, 2.0 ** (count - self.free_tries + 2))
-            self._tries[key] = (count, now + wait)
-
-    def succeeded(self, key: str) -> None:
-        """Forget the wrong tries at a name."""
-        self._tries.pop(key, None)
-
-
-async def add_headers(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:
-    """Put the security headers on every answer."""
-    response = await call_next(request)
-    for name, value in HEADERS.items():
-        response.headers.setdefault(name, value)
-    if not request.url.path.startswith("/static/"):
-        response.headers.setdefault("Cache-Control", "no-store")
-    return response

@@ -1,43 +1,70 @@
-"""Serves the application; one process owns the live runs of a database, held by a lock."""
+"""Serves the application; one server owns the live runs of a database, held by a lock on its file."""
 
 from __future__ import annotations
 
-import fcntl
+import logging
 import socket
-from collections.abc import Iterator
-from contextlib import contextmanager
-from pathlib import Path
 
 import uvicorn
 
-from lumenstat.errors import RecordError
+from lumenstat import logs
+from lumenstat.errors import StorageError
+from lumenstat.records.opening import held_alone
+from lumenstat.runs.flying import serve_without_pauses
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 
+LARGEST_MESSAGE = 65_536
+SECONDS_TO_END = 8
 
-@contextmanager
-def held_lock(database: Path) -> Iterator[None]:
-    """Hold the lock beside the database. Raises RecordError where another server has it."""
-    database.parent.mkdir(parents=True, exist_ok=True)
-    with database.with_suffix(".lock").open("w") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise RecordError(f"Another Lumenstat server is using {database}. Stop it, or give --database.") from None
-        yield
+log = logging.getLogger("lumenstat.server")
 
 
 def serve(settings: Settings) -> None:
-    """Serve until stopped. Raises RecordError where the port or the database is taken."""
-    with held_lock(settings.database):
-        try:
-            listener = socket.create_server((settings.host, settings.port))
-        except OSError as error:
-            raise RecordError(f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}.") from None
+    """Serve until stopped. Raises StorageError where the port or the database cannot be used, or storing has ended."""
+    logs.set_up(settings.log_json)
+    with held_alone(settings.database):
+        listener = _listen(settings)
         app = create_app(settings)
         host, port = listener.getsockname()[:2]
         print(f"Lumenstat is ready at http://{host}:{port}/ (training aid only)", flush=True)
         if app.state.first_code:
             print(f"First visit: the code for the first instructor is {app.state.first_code}", flush=True)
-        config = uvicorn.Config(app, log_level="warning", ws="websockets-sansio", ws_max_size=65_536)
-        uvicorn.Server(config).run(sockets=[listener])
+        server = uvicorn.Server(_config(app, settings))
+        writer = app.state.database.writer
+
+        def end(why: str) -> None:
+            log.critical("nothing can be stored any more (%s); the server ends", why)
+            server.should_exit = True
+
+        writer.on_failure = end
+        serve_without_pauses()
+        server.run(sockets=[listener])
+        if writer.failed is not None:
+            raise StorageError(f"The server has ended, for nothing could be stored any more: {writer.failed}.")
+
+
+def _listen(settings: Settings) -> socket.socket:
+    try:
+        listener = socket.create_server((settings.host, settings.port), backlog=1024)
+    except OSError as error:
+        raise StorageError(f"Port {settings.port} on {settings.host} cannot be used: {error.strerror}.") from None
+    # Accepted sockets take this over: small messages go out at once instead of waiting for the last one's receipt.
+    listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    return listener
+
+
+def _config(app: object, settings: Settings) -> uvicorn.Config:
+    return uvicorn.Config(
+        app,  # type: ignore[arg-type]
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        date_header=True,
+        proxy_headers=bool(settings.trusted_proxies),
+        forwarded_allow_ips=list(settings.trusted_proxies),
+        ws="websockets-sansio",
+        ws_max_size=LARGEST_MESSAGE,
+        ws_per_message_deflate=False,
+        timeout_graceful_shutdown=SECONDS_TO_END,
+    )

@@ -168,6 +168,21 @@ def sign_out() -> str:
     return "/sign-out"
 
 
+def sign_out_everywhere() -> str:
+    """Ends all sign-ins of whoever is signed in."""
+    return "/sign-out-everywhere"
+
+
+def judge_again(run_id: str) -> str:
+    """Has a run judged that could not be judged before."""
+    return f"/runs/{run_id}/judge-again"
+
+
+def judging(run_id: str) -> str:
+    """How far the judging of a run is, as JSON."""
+    return f"/runs/{run_id}/judging"
+
+
 def first_instructor() -> str:
     """Where the very first account is made."""
     return "/first-instructor"

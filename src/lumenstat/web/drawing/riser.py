@@ -239,3 +239,13 @@ def _sources(airframe: Airframe, x: dict[str, float], y: float) -> Iterator[Sour
     for generator in airframe.electrical.generators:
         alive = f"source.{generator.id}.available"
         yield Source(id=generator.id, name=generator.name, kind="generator", alive=alive, x=x[generator.id], y=y)
+
+
+def quantities_of_riser(riser: Riser) -> list[str]:
+    """Every quantity that a drawn riser shows."""
+    names = [f"bus.{column.id}.{each}" for column in riser.columns for each in ("alive", "volts")]
+    for joint in riser.joints:
+        names += [joint.quantity, joint.first_alive, joint.second_alive, joint.amps]
+    for source in riser.sources:
+        names += [source.alive, *([f"source.{source.id}.load"] if source.kind != "battery" else [])]
+    return [name for name in names if name]

@@ -1,35 +1,40 @@
 """The station's socket: JSON objects both ways.
 
 In:  {"id": text, "verb": ..., "args": {...}}, a release with {"held": seconds} in the hand beside; or {"open": item}.
-Out: {"type": "state", ...} with what changed, {"type": "done", "id"}, {"type": "refused", "id", "says"},
+Out: {"type": "state", "t", ...} with what changed of `clock`, `quantities`, `card`, `crew`, `words`, the first one
+     `whole`; at least once in a second of exercise time; {"type": "done", "id"}, {"type": "refused", "id", "says"},
      {"type": "ended"}, {"type": "stopped", "says"}.
-Closed with 4401 when signed out, 4403 for a foreign page, 4404 where there is no such run.
+Closed with 4401 when signed out, 4403 for a foreign page, 4404 where there is no such run, 4408 for a viewer that could
+not keep up, 4429 for one that sends too much.
 """
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
-import json
 import logging
+import time
 from collections.abc import Awaitable
 from typing import Any
 
 import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
-from lumenstat.errors import LumenstatError
-from lumenstat.records.runs import find_run
-from lumenstat.runs.hub import Hub
-from lumenstat.runs.hub import Viewer as HubViewer
-from lumenstat.web.security import Viewer, same_origin, viewer_of
+from lumenstat.documents.intake import read_json
+from lumenstat.errors import InputRefused, LumenstatError, RecordError, StorageError
+from lumenstat.records.runs import facts_of
+from lumenstat.runs.seats import Seat, encoded
+from lumenstat.web.security import SignedSocket, Viewer, same_origin, viewer_of
 
 router = APIRouter()
 log = logging.getLogger("lumenstat.station")
 
-ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW = 1000, 4401, 4403, 4404, 4408
+ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW, TOO_MUCH, NOT_NOW = 1000, 4401, 4403, 4404, 4408, 4429, 1013
+ENDED_TEXT = encoded({"type": "ended"})
 CHECK_SIGN_IN_SECONDS = 15.0
 HELD_LONGEST = 3600
+MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
+"""More than any hand sends; a page that comes back after a long gap sends all that it kept at once."""
 
 
 @router.websocket("/runs/{run_id}/socket")
@@ -39,14 +44,17 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
     if not same_origin(socket):
         await socket.close(FOREIGN)
         return
-    viewer = viewer_of(socket)
-    if viewer is None:
-        await socket.close(SIGNED_OUT)
-        return
     try:
-        run = socket.app.state.database.read(lambda session: find_run(session, run_id))
-    except LumenstatError:
+        viewer = viewer_of(socket)
+        if viewer is None:
+            await socket.close(SIGNED_OUT)
+            return
+        run = socket.app.state.database.read(lambda session: facts_of(session, run_id))
+    except RecordError:
         await socket.close(NO_RUN)
+        return
+    except StorageError:
+        await socket.close(NOT_NOW)
         return
     if not viewer.is_instructor and run.trainee_id != viewer.id:
         await socket.close(NO_RUN)
@@ -59,9 +67,15 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
 
 
 async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> None:
-    hub: Hub = socket.app.state.hub
-    seat, whole = hub.join(run_id)
+    hub, seat = socket.app.state.hub, Seat()
+    try:
+        await hub.join(run_id, seat)
+    except LumenstatError as error:
+        log.warning("run %s could not be opened: %s", run_id, error)
+        await socket.close(NOT_NOW)
+        return
     codes: list[int | None] = []
+    signed = SignedSocket(socket)
 
     async def until_first(part: Awaitable[int | None]) -> None:
         codes.append(await part)
@@ -69,9 +83,9 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> Non
 
     try:
         async with anyio.create_task_group() as group:
-            group.start_soon(until_first, _send(socket, seat, whole))
-            group.start_soon(until_first, _receive(socket, hub, seat, run_id, by))
-            group.start_soon(until_first, _watch_sign_in(socket))
+            group.start_soon(until_first, _send(socket, seat))
+            group.start_soon(until_first, _receive(socket, seat, run_id, by, signed))
+            group.start_soon(until_first, _watch_sign_in(signed))
     finally:
         hub.leave(run_id, seat)
     if codes and codes[0] is not None:
@@ -79,51 +93,56 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> Non
             await socket.close(codes[0])
 
 
-async def _send(socket: WebSocket, seat: HubViewer, whole: dict[str, Any]) -> int | None:
-    frame = whole
+async def _send(socket: WebSocket, seat: Seat) -> int | None:
     try:
         while not seat.lost:
-            await socket.send_json(frame)
-            if frame["type"] == "ended":
+            text = await seat.queue.get()
+            await socket.send_text(text)
+            if text == ENDED_TEXT:
                 return ENDED
-            frame = await seat.queue.get()
     except (WebSocketDisconnect, RuntimeError):
         return None
     return TOO_SLOW
 
 
-async def _watch_sign_in(socket: WebSocket) -> int:
+async def _watch_sign_in(signed: SignedSocket) -> int:
     """A sign-in that runs out closes the socket, so that nobody acts in the name of somebody who left."""
     while True:
         await asyncio.sleep(CHECK_SIGN_IN_SECONDS)
-        if viewer_of(socket) is None:
+        if not signed.still():
             return SIGNED_OUT
 
 
-async def _receive(socket: WebSocket, hub: Hub, seat: HubViewer, run_id: str, by: str) -> int | None:
+async def _receive(socket: WebSocket, seat: Seat, run_id: str, by: str, signed: SignedSocket) -> int | None:
+    allowed, last = MESSAGES_AT_ONCE, time.monotonic()
     while True:
         try:
             text = await socket.receive_text()
         except (WebSocketDisconnect, RuntimeError):
             return None
         except KeyError:
-            seat.send({"type": "refused", "id": None, "says": "Send text, not bytes."})
+            seat.send(encoded(_refused(None, "Send text, not bytes.")))
             continue
-        if viewer_of(socket) is None:
+        now = time.monotonic()
+        allowed, last = min(MESSAGES_AT_ONCE, allowed + (now - last) * MESSAGES_A_SECOND) - 1, now
+        if allowed < 0:
+            return TOO_MUCH
+        if not signed.still():
             return SIGNED_OUT
-        seat.send(await _answer(hub, run_id, by, text))
+        seat.send(encoded(await _answer(socket.app.state.hub, run_id, by, text)))
 
 
-async def _answer(hub: Hub, run_id: str, by: str, text: str) -> dict[str, Any]:
+async def _answer(hub: Any, run_id: str, by: str, text: str) -> dict[str, Any]:
     """Carry a message out; whatever is wrong with it is said, and the run goes on."""
     try:
-        message = json.loads(text)
-    except (json.JSONDecodeError, RecursionError):
-        return _refused(None, "A message is one JSON object.")
+        message = read_json(text)
+    except InputRefused as error:
+        return _refused(None, f"A message is one JSON object: {error}")
     if not isinstance(message, dict):
         return _refused(None, "A message is one JSON object.")
     if isinstance(message.get("open"), str):
-        await hub.open_item(run_id, message["open"])
+        with contextlib.suppress(LumenstatError):
+            await hub.open_item(run_id, message["open"])
         return {"type": "done", "id": None}
     client_id = message.get("id")
     if not isinstance(client_id, str) or not 1 <= len(client_id) <= 64:
@@ -136,6 +155,8 @@ async def _answer(hub: Hub, run_id: str, by: str, text: str) -> dict[str, Any]:
         return _refused(client_id, f"`held` is for how many seconds the button was in, 0 to {HELD_LONGEST}.")
     try:
         done = await hub.act(run_id, by, verb, message.get("args", {}), client_id, held)
+    except StorageError as error:
+        return _refused(client_id, f"This did not happen, for it could not be stored. {error}")
     except LumenstatError as error:
         return _refused(client_id, str(error))
     except Exception:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import ClassVar
 
-from fastapi import APIRouter, Form, Request, Response
+from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat import ENGINE_VERSION
@@ -15,7 +15,7 @@ from lumenstat.records.people import trainees
 from lumenstat.records.runs import create_run
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import CheckedForm, Instructor
+from lumenstat.web.security import CheckedForm, Instructor, RowId
 
 router = APIRouter()
 
@@ -76,7 +76,7 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
     """The brief."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
-    bundle = Bundle.from_canonical_json(version.content)
+    bundle = version.bundle
     exercise, airframe = bundle.exercise, bundle.airframe
     return page(
         request,
@@ -98,7 +98,7 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
 
 
 @router.post("/exercises/{exercise_id}/start", dependencies=[CheckedForm])
-def start(request: Request, exercise_id: str, viewer: Instructor, trainee: Annotated[int, Form()]) -> Response:
+def start(request: Request, exercise_id: str, viewer: Instructor, trainee: RowId) -> Response:
     """Start the exercise for a trainee; it waits at their station until they do something."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))

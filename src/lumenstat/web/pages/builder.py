@@ -11,16 +11,19 @@ from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.intake import read_json
 from lumenstat.documents.quantities import quantities_of
 from lumenstat.drafting.doing import items_of
 from lumenstat.drafting.draft import Draft, Read, read_draft
 from lumenstat.drafting.edits import append_section
-from lumenstat.errors import DocumentError, EditRefused, LumenstatError, RecordError
+from lumenstat.drafting.taking_in import title_of
+from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, proven_before, redo, undo
 from lumenstat.records.exercises import keep_version, store_bundle
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
+from lumenstat.simulation.reading import as_shown
 from lumenstat.web import urls
 from lumenstat.web.pages.builder_edits import edit
 from lumenstat.web.pages.builder_forms import (
@@ -28,10 +31,9 @@ from lumenstat.web.pages.builder_forms import (
 )
 from lumenstat.web.pages.builder_inspector import Inspected, inspected
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection, effects_of, proof_view, sections_of
-from lumenstat.web.pages.drafts import title_of
 from lumenstat.web.pages.station import DeckPage, ServiceButton, deck_of, services_of
 from lumenstat.web.rendering import Context, page, render
-from lumenstat.web.security import CheckedForm, Instructor, Viewer
+from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
 
 router = APIRouter()
 
@@ -85,7 +87,7 @@ def change_it(
     request: Request,
     draft_id: str,
     viewer: Instructor,
-    edition: Annotated[int, Form()],
+    edition: Edition,
     verb: Annotated[str, Form()],
     args: Annotated[str, Form()] = "{}",
     item: Annotated[str, Form()] = "",
@@ -130,7 +132,8 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
     if read.exercise is None or read.airframe is None:
         raise RecordError("The exercise cannot be read yet; mend what its text says first.")
     aircraft = ready(read.airframe, read.exercise.start, ())
-    return JSONResponse({"quantities": aircraft.state(), "when": "As the aircraft stands at the start."})
+    quantities = as_shown(aircraft.plan, aircraft.state())
+    return JSONResponse({"quantities": quantities, "when": "As the aircraft stands at the start."})
 
 
 @router.post("/drafts/{draft_id}/fly", dependencies=[CheckedForm])
@@ -150,7 +153,7 @@ def _practise(session: Any, bundle: Bundle, person_id: int, draft_id: str) -> st
 
 @router.post("/drafts/{draft_id}/take", dependencies=[CheckedForm])
 def take_flight(
-    request: Request, draft_id: str, viewer: Instructor, run: Annotated[str, Form()], edition: Annotated[int, Form()]
+    request: Request, draft_id: str, viewer: Instructor, run: Annotated[str, Form()], edition: Edition
 ) -> Response:
     """Make every act of a flight an item behind those that are there."""
     database = request.app.state.database
@@ -158,7 +161,7 @@ def take_flight(
     if flown.draft_id != draft_id:
         raise RecordError("That flight is not one of this draft.")
     events = [event for event, _ in database.read(lambda session: events_of(session, run))]
-    found = items_of(Bundle.from_canonical_json(flown.exercise.content), events)
+    found = items_of(flown.exercise.bundle, events)
     kept = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
     if not found:
@@ -195,9 +198,9 @@ def _flyable(request: Request, draft_id: str) -> Bundle:
 
 def _args(text: str) -> dict[str, Any]:
     try:
-        args = json.loads(text)
-    except json.JSONDecodeError:
-        raise EditRefused("the change could not be read; load the page again") from None
+        args = read_json(text)
+    except InputRefused as error:
+        raise EditRefused(f"the change could not be read: {error}") from None
     if not isinstance(args, dict):
         raise EditRefused("the change could not be read; load the page again")
     return args

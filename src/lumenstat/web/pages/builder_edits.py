@@ -19,6 +19,9 @@ from lumenstat.web.pages.builder_lists import fresh_line, value_in_list
 
 Args = Mapping[str, Any]
 
+LARGEST_TEXT = 60_000
+"""Four times the longest checklist that ships; every change reads it anew."""
+
 
 @dataclass(frozen=True)
 class Edited:
@@ -31,6 +34,8 @@ class Edited:
 
 def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edited:
     """Carry out one change. Raises EditRefused or DocumentError where it cannot be made or leaves no draft behind."""
+    if "fields" in args and not isinstance(args["fields"], Mapping):
+        raise EditRefused("`fields` is a mapping of names to texts; load the page again")
     if verb not in VERBS:
         raise EditRefused(f"there is no change called {verb!r}")
     try:
@@ -38,6 +43,8 @@ def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edit
     except (LookupError, TypeError, ValueError) as error:
         raise EditRefused(f"this change lacks something: {error}") from None
     for text in (edited.draft.exercise, *edited.draft.checklists):
+        if len(text) > LARGEST_TEXT:
+            raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this makes {len(text):,}")
         tree_to_read(text)
     return edited
 
@@ -202,11 +209,15 @@ def _out_of_place(draft: Draft, _: Airframe | None, args: Args) -> Edited:
 def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     """Take a text as it was written; it must be readable, what it means is checked afterwards."""
     which, text = str(args["which"]), str(args["text"])
+    if len(text) > LARGEST_TEXT:
+        raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this has {len(text):,}")
     tree_of(text)
     if which == "exercise":
         return Edited(Draft(text, draft.checklists), "wrote the exercise's text")
-    number = int(which)
     texts = list(draft.checklists)
+    if which not in map(str, range(len(texts))):
+        raise EditRefused(f"the draft has no text {which[:20]!r}; load the page again")
+    number = int(which)
     texts[number] = text
     return Edited(Draft(draft.exercise, tuple(texts)), f"wrote the text of checklist {number + 1}")
 

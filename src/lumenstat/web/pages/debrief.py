@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
-from fastapi.responses import RedirectResponse
+from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat.assessment.ledger import (
     OUTCOME_WORDS,
@@ -24,15 +24,17 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
-from lumenstat.records.runs import find_run, runs_of
+from lumenstat.errors import RecordError
+from lumenstat.records.runs import RunFacts, facts_of, find_run, runs_of
+from lumenstat.records.sealing import last_override
 from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import Timeline, lay_out
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
-from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import SignedIn
+from lumenstat.web.rendering import Context, kept_page, page
+from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 
 router = APIRouter()
 
@@ -113,25 +115,98 @@ class DebriefContext(Context):
     origin_at: float | None
 
 
+class Progress(Context):
+    """How far the judging of a run is."""
+
+    words: str
+    share: float
+    over: bool
+
+
+class BeingJudgedContext(Context):
+    """A run that is finished and not judged yet, or that could not be."""
+
+    template: ClassVar[str] = "being_judged.html"
+    tab: ClassVar[str] = "runs"
+    run_id: str
+    title: str
+    trainee: str
+    progress: Progress
+    says: str | None
+    may_judge: bool
+
+
 @router.get("/runs/{run_id}/debrief")
-async def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
-    """The debrief of an ended run; a run still open leads to its station."""
+def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """The debrief of an ended run, or how far its judging is; a run still open leads to its station."""
     database = request.app.state.database
-    run: Run = database.read(lambda session: find_run(session, run_id))
-    may_see(viewer, run)
-    if run.ledger is None or run.trace is None:
-        return RedirectResponse(urls.station(run_id), 303)
-    _, bundle, ledger, overrides = judged(database, run_id)
-    trace = Trace.model_validate_json(run.trace)
+    facts: RunFacts = database.read(lambda session: facts_of(session, run_id))
+    may_see(viewer, facts)
+    if not facts.judged:
+        run = database.read(lambda session: find_run(session, run_id))
+        return page(request, _being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
     mine = None if viewer.is_instructor else viewer.id
-    rows = database.read(lambda session: runs_of(session, mine))
+    rows = database.read(lambda session: runs_of(session, mine, facts.exercise_id))
     others = tuple(
-        OtherRun(id=each.id, words=f"{each.trainee.name}, {each.created:%-d %B, %H:%M}")
+        OtherRun(id=each.id, words=f"{each.trainee}, {each.created:%-d %B, %H:%M}")
         for each in rows
-        if each.ledger and each.id != run.id and each.exercise.exercise_id == run.exercise.exercise_id
+        if each.percent is not None and each.id != run_id
     )
-    context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor)
-    return page(request, context.model_copy(update={"others": others[:OTHERS_AT_MOST]}))
+    others = others[:OTHERS_AT_MOST]
+
+    def made() -> DebriefContext:
+        run, bundle, ledger, overrides = judged(database, run_id)
+        trace = Trace.model_validate_json(run.trace or "")
+        context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor)
+        return context.model_copy(update={"others": others})
+
+    changed = database.read(lambda session: last_override(session, run_id))
+    return kept_page(request, viewer, (run_id, facts.signed_by, changed, others), made)
+
+
+@router.get("/runs/{run_id}/judging")
+def judging(request: Request, run_id: str, viewer: SignedIn) -> Response:
+    """How far the judging of a run is."""
+    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
+    may_see(viewer, run)
+    return JSONResponse(_progress(request, run).model_dump())
+
+
+@router.post("/runs/{run_id}/judge-again", dependencies=[CheckedForm])
+def judge_again(request: Request, run_id: str, viewer: Instructor) -> Response:
+    """Have a run judged that could not be judged before."""
+    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
+    if run.not_judged is None:
+        raise RecordError("This run is judged, or waits for its turn.")
+    request.app.state.judges.again(run_id)
+    return RedirectResponse(urls.debrief(run_id), 303)
+
+
+def _to_station(run_id: str) -> Response:
+    return RedirectResponse(urls.station(run_id), 303)
+
+
+def _being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedContext:
+    return BeingJudgedContext(
+        run_id=run.id,
+        title=run.exercise.title,
+        trainee=run.trainee.name,
+        progress=_progress(request, run),
+        says=run.not_judged,
+        may_judge=viewer.is_instructor,
+    )
+
+
+def _progress(request: Request, run: Run) -> Progress:
+    if run.ledger is not None or run.not_judged is not None:
+        return Progress(words="done", share=1.0, over=True)
+    at = request.app.state.judges.standing(run.id)
+    if at is None:
+        return Progress(words="waiting for its turn", share=0.0, over=False)
+    if at.before:
+        return Progress(words=f"waiting, {at.before} before it", share=0.0, over=False)
+    counted = f", {at.done} of {at.of}" if at.of > 1 else ""
+    return Progress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)
 
 
 def debrief_context(

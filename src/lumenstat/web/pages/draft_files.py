@@ -11,7 +11,6 @@ from fastapi import APIRouter, Request, Response
 from lumenstat.drafting.draft import Draft
 from lumenstat.errors import RecordError
 from lumenstat.exchange.card import Card, card_of
-from lumenstat.exchange.card_pdf import card_pdf
 from lumenstat.records.drafts import load
 from lumenstat.web.pages.proofs import bundle_of
 from lumenstat.web.rendering import Context, page
@@ -69,6 +68,8 @@ def printed_card(request: Request, draft_id: str, viewer: Instructor) -> Respons
 @router.get("/drafts/{draft_id}/card.pdf")
 def card(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """The card on paper."""
+    from lumenstat.exchange.card_pdf import card_pdf  # noqa: PLC0415 - slow to load, only where printed
+
     content = card_pdf(bundle_of(request, draft_id), request.app.state.settings.school)
     return Response(
         content, media_type="application/pdf", headers={"Content-Disposition": 'inline; filename="card.pdf"'}

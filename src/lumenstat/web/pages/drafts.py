@@ -5,15 +5,14 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.bundles import Bundle
-from lumenstat.drafting.beginnings import copy_of, from_nothing, from_sheet, from_texts
-from lumenstat.drafting.draft import Draft, read_draft, shipped_library
-from lumenstat.drafting.spreadsheet import read_sheet
-from lumenstat.drafting.trees import tree_to_read
-from lumenstat.errors import DocumentError, EditRefused, RecordError
+from lumenstat.drafting.beginnings import copy_of, from_nothing
+from lumenstat.drafting.draft import read_draft, shipped_library
+from lumenstat.drafting.taking_in import SECONDS_AT_MOST, TakenIn, airframe_of, take_in, title_of
+from lumenstat.errors import DocumentError, EditRefused, InputRefused, RecordError, WorkerError
 from lumenstat.records.drafts import State, create_draft, drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
 from lumenstat.web import urls
@@ -22,7 +21,9 @@ from lumenstat.web.security import CheckedForm, Instructor
 
 router = APIRouter()
 
-LARGEST_FILE = 1_000_000
+LARGEST_FILE = 200_000
+MOST_FILES = 12
+PROBLEMS_SAID = 30
 STATES: dict[State, str] = {
     "draft": "draft",
     "proven": "proven, not published",
@@ -73,7 +74,7 @@ def show(request: Request, viewer: Instructor) -> Response:
         )
         for each in database.read(drafts)
     )
-    airframes = [_airframe(name) for name in shipped_library().ids(Airframe)]
+    airframes = [airframe_of(name) for name in shipped_library().ids(Airframe)]
     return page(
         request,
         DraftsContext(
@@ -97,52 +98,47 @@ async def create(
     """Begin a draft: from `nothing`, as a `copy`, from a `sheet` or from `yaml`. Raises RecordError."""
     database = request.app.state.database
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
-    if any(len(content) > LARGEST_FILE for _, content in contents):
-        raise RecordError(f"A document has at most {LARGEST_FILE // 1_000_000} MB.")
+    if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
+        raise RecordError(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.")
+    if begins in ("nothing", "sheet"):
+        title = _titled(title)
     try:
-        match begins:
-            case "copy":
-                version = database.read(lambda session: current_exercise(session, exercise))
-                bundle = Bundle.from_canonical_json(version.content)
-                draft, says = copy_of(bundle, title.strip() or f"Copy of {version.title}"), f"copied {version.title}"
-            case "sheet":
-                rows = read_sheet(contents[0][1] if contents else b"", _airframe(airframe))
-                draft, says = from_sheet(_airframe(airframe), _titled(title), rows), f"took in {len(rows)} lines"
-            case "yaml":
-                texts = [(name, content.decode("utf-8-sig")) for name, content in contents]
-                draft, says = from_texts(texts), f"took in {len(texts)} documents"
-            case "nothing":
-                draft, says = from_nothing(_airframe(airframe), _titled(title)), "began it"
-            case _:
-                raise RecordError("A draft begins from nothing, as a copy, from a sheet or from yaml.")
-    except UnicodeDecodeError:
-        raise RecordError("A document is not UTF-8 text; save it as UTF-8.") from None
+        begun = await run_in_threadpool(_begun, request, begins, contents, airframe, exercise, title)
     except DocumentError as error:
-        raise RecordError("; ".join(f"line {p.line}: {p.says}" for p in error.problems)) from None
-    except EditRefused as error:
+        raise RecordError("; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])) from None
+    except (EditRefused, InputRefused, WorkerError) as error:
         raise RecordError(str(error)) from None
-    name = title_of(draft)
-    draft_id = database.write(
+    draft_id = await run_in_threadpool(
+        database.write,
         lambda session: create_draft(
-            session, viewer.id, viewer.name, name, draft.to_json(), says, read_draft(draft).digest
-        )
+            session, viewer.id, viewer.name, begun.title, begun.content, begun.says, begun.digest
+        ),
     )
     return RedirectResponse(urls.builder(draft_id), 303)
 
 
-def title_of(draft: Draft) -> str:
-    """The exercise's title as it is written now."""
-    return str(tree_to_read(draft.exercise).get("title") or "Untitled")[:200]
+def _begun(
+    request: Request, begins: str, contents: list[tuple[str, bytes]], airframe: str, exercise: str, title: str
+) -> TakenIn:
+    """What a draft begins with. Files are read by another process, which has a time limit."""
+    match begins:
+        case "sheet" | "yaml":
+            taken: TakenIn = request.app.state.reader.call(
+                take_in, begins, contents, airframe, title, seconds=SECONDS_AT_MOST
+            )
+            return taken
+        case "copy":
+            version = request.app.state.database.read(lambda session: current_exercise(session, exercise))
+            draft = copy_of(version.bundle, title.strip() or f"Copy of {version.title}")
+            return TakenIn(draft.to_json(), title_of(draft), f"copied {version.title}", read_draft(draft).digest)
+        case "nothing":
+            draft = from_nothing(airframe_of(airframe), title)
+            return TakenIn(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
+        case _:
+            raise RecordError("A draft begins from nothing, as a copy, from a sheet or from yaml.")
 
 
 def _titled(title: str) -> str:
     if not title.strip():
         raise RecordError("Give the exercise a title.")
     return title.strip()[:120]
-
-
-def _airframe(name: str) -> Airframe:
-    found = shipped_library().find(Airframe, name)
-    if found is None or not isinstance(found.document, Airframe):
-        raise RecordError("Choose an airframe.")
-    return found.document

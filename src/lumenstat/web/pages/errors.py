@@ -21,9 +21,15 @@ class ErrorContext(Context):
 TITLES = {
     403: "Not yours to do",
     404: "Not here",
+    400: "That cannot be used",
     405: "Not that way",
+    409: "Not as it stands",
+    413: "Too large",
+    414: "Too long",
     422: "Something is missing",
     429: "Too many tries",
+    500: "Something went wrong here",
+    503: "Not at the moment",
 }
 
 

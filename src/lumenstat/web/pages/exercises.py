@@ -6,7 +6,6 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.tables import ExerciseVersion
@@ -46,7 +45,7 @@ def show(request: Request, viewer: Instructor) -> Response:
 
 
 def _row(version: ExerciseVersion) -> ExerciseRow:
-    bundle = Bundle.from_canonical_json(version.content)
+    bundle = version.bundle
     exercise = bundle.exercise
     return ExerciseRow(
         id=exercise.id,

@@ -11,6 +11,8 @@ from fastapi.responses import RedirectResponse
 from lumenstat.errors import RecordError
 from lumenstat.records.people import add_person
 from lumenstat.web import urls
+from lumenstat.web.guessing import Try
+from lumenstat.web.pages.sign_in import address_of
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm
 
@@ -46,11 +48,10 @@ def create(
     state = request.app.state
     if not state.first_code:
         raise HTTPException(403, "The first instructor has been made already. Sign in.")
-    address = f"code from {request.client.host if request.client else '?'}"
-    if (pause := state.throttle.pause(address)) > 0:
-        says: str | None = f"Too many tries. Wait {pause:.0f} seconds, then try again."
-    elif not hmac.compare_digest(state.first_code, code.strip()):
-        state.throttle.failed(address)
+    says: str | None = None
+    if (pause := state.guessing.begin(Try((f"code {address_of(request)}",)))) > 0:
+        says = f"Too many tries. Wait {max(1, round(pause))} seconds, then try again."
+    elif not hmac.compare_digest(state.first_code.encode(), code.strip().encode()):
         says = "That is not the code which the console printed."
     else:
         try:

@@ -14,7 +14,6 @@ from lumenstat.assessment.overriding import Overridden, checked, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
-from lumenstat.exchange.debrief_pdf import About, debrief_pdf
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import add_override, overrides_of, sign
@@ -41,7 +40,7 @@ def judged(database: Database, run_id: str) -> tuple[Run, Bundle, Ledger, list[O
         raise RecordError("This run is not judged yet.")
     rows = database.read(lambda session: overrides_of(session, run_id))
     overrides = as_they_count(rows)
-    return run, Bundle.from_canonical_json(run.exercise.content), Ledger.model_validate_json(run.ledger), overrides
+    return run, run.exercise.bundle, Ledger.model_validate_json(run.ledger), overrides
 
 
 @router.post("/runs/{run_id}/override", dependencies=[CheckedForm])
@@ -109,6 +108,8 @@ def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
 @router.get("/runs/{run_id}/debrief.pdf")
 def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The debrief on paper."""
+    from lumenstat.exchange.debrief_pdf import About, debrief_pdf  # noqa: PLC0415 - slow to load, only where printed
+
     run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
     may_see(viewer, run)
     signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None

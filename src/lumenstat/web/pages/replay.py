@@ -17,6 +17,7 @@ from lumenstat.errors import RecordError
 from lumenstat.records.runs import events_of, find_run, fork_run
 from lumenstat.records.tables import Run
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
+from lumenstat.simulation.reading import as_shown
 from lumenstat.simulation.replay import Replay
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser
@@ -44,7 +45,7 @@ class Replays:
 
         def flown() -> Replay:
             events = [event for event, _ in database.read(lambda session: events_of(session, run.id))]
-            return Replay(Bundle.from_canonical_json(run.exercise.content), events)
+            return Replay(run.exercise.bundle, events)
 
         return self._seen(run.id, flown, tick)
 
@@ -72,7 +73,7 @@ class Replays:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(name)
             seen = replay.at(tick)
-        quantities = {name: round(v, 3) if isinstance(v, float) else v for name, v in seen.state.items()}
+            quantities = as_shown(replay.aircraft.plan, seen.state)
         crew = [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in seen.crew]
         return {"t": seen.tick / 100, "quantities": quantities, "crew": crew}
 
@@ -110,7 +111,7 @@ class ReplayContext(Context):
 def show(request: Request, run_id: str, viewer: SignedIn, t: float = 0.0) -> Response:
     """The replay of an ended run, beginning at `t` seconds."""
     run = _ended(request, run_id, viewer)
-    bundle = Bundle.from_canonical_json(run.exercise.content)
+    bundle = run.exercise.bundle
     ledger = Ledger.model_validate_json(run.ledger or "")
     return page(request, _context(run, bundle, ledger, t))
 

@@ -2,31 +2,38 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, File, Form, HTTPException, Request, Response, UploadFile
+from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.ledger import OUTCOME_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.runlog import parse_log
-from lumenstat.errors import LumenstatError, RecordError
+from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
+from lumenstat.errors import LogError, LumenstatError, RecordError, StorageError
+from lumenstat.records.database import Database
 from lumenstat.records.exercises import version_for
 from lumenstat.records.people import trainees
-from lumenstat.records.runs import find_run, import_run, log_of, runs_of
+from lumenstat.records.runs import RunFacts, RunLine, find_run, import_run, log_of, runs_of
 from lumenstat.records.sealing import overridden_runs
 from lumenstat.records.tables import Override, Run
+from lumenstat.runs.workers import Progress
 from lumenstat.simulation.flight import fly
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
+from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Viewer
 
 router = APIRouter()
 
-LARGEST_LOG = 5_000_000
+READ_SECONDS = 30.0
+WORDS_OF: dict[str, str] = {str(outcome): words for outcome, words in OUTCOME_WORDS.items()}
+JUDGED_SOON_SECONDS, LOOK_SECONDS = 3.0, 0.05
+"""So long an imported log's debrief is waited for; after that its page says how far its judging is."""
 
 
 class RunRow(Context):
@@ -60,7 +67,7 @@ class RunsContext(Context):
     ended: tuple[RunRow, ...]
 
 
-def may_see(viewer: Viewer, run: Run) -> None:
+def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
     """A trainee sees their own runs only."""
     if not viewer.is_instructor and run.trainee_id != viewer.id:
         raise HTTPException(404, "There is no such run.")
@@ -72,7 +79,8 @@ def show(request: Request, viewer: SignedIn) -> Response:
     mine = None if viewer.is_instructor else viewer.id
     database = request.app.state.database
     changed = database.read(overridden_runs)
-    rows = [_row(run, changed.get(run.id, [])) for run in database.read(lambda session: runs_of(session, mine))]
+    lines = database.read(lambda session: runs_of(session, mine))
+    rows = [_row(line, _as_overridden(database, line, changed.get(line.id, []))) for line in lines]
     still_open = tuple(row for row in rows if row.state != "ended")
     choices = tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees))
     ended = tuple(row for row in rows if row.state == "ended")
@@ -93,50 +101,98 @@ def run_log(request: Request, run_id: str, viewer: SignedIn) -> Response:
 
 @router.post("/runs/import", dependencies=[CheckedForm])
 async def import_log(
-    request: Request, viewer: Instructor, log: Annotated[UploadFile, File()], trainee: Annotated[int, Form()]
+    request: Request, viewer: Instructor, log: Annotated[UploadFile, File()], trainee: RowId
 ) -> Response:
-    """Take a run log in as a run of its own and judge it. Raises RecordError that says what is wrong with it."""
+    """Take a run log in as a run of its own and have it judged. Raises RecordError that says what is wrong with it."""
     database = request.app.state.database
-    content = await log.read(LARGEST_LOG + 1)
-    if len(content) > LARGEST_LOG:
-        raise RecordError(f"The log is larger than {LARGEST_LOG // 1_000_000} MB; that is no run log.")
-    try:
-        read = parse_log(content.decode("utf-8"))
-        version = database.read(lambda session: version_for(session, read.exercise, read.digest))
-        bundle = Bundle.from_canonical_json(version.content)
-        await run_in_threadpool(fly, bundle, read.events)
-    except UnicodeDecodeError:
-        raise RecordError("The log is not UTF-8 text.") from None
-    except LumenstatError as error:
-        raise RecordError(f"This log cannot be taken in: {error}") from None
-    run_id = database.write(lambda session: import_run(session, version.digest, trainee, viewer.id, read))
-    await request.app.state.hub.judge(run_id)
+    content = await log.read(LARGEST_BYTES + 1)
+    if len(content) > LARGEST_BYTES:
+        raise RecordError(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.")
+    run_id = await run_in_threadpool(_take_in, request, content, trainee, viewer.id)
+    request.app.state.judges.add(run_id)
+    for _ in range(round(JUDGED_SOON_SECONDS / LOOK_SECONDS)):
+        if request.app.state.judges.standing(run_id) is None:
+            break
+        await asyncio.sleep(LOOK_SECONDS)
+    await run_in_threadpool(database.read, lambda session: find_run(session, run_id))
     return RedirectResponse(urls.debrief(run_id), 303)
 
 
-def _row(run: Run, overrides: list[Override]) -> RunRow:
-    ledger = Ledger.model_validate_json(run.ledger) if run.ledger else None
-    if ledger is not None and overrides:
-        ledger = with_overrides(Bundle.from_canonical_json(run.exercise.content), ledger, as_they_count(overrides))
+def _take_in(request: Request, content: bytes, trainee: int, instructor: int) -> str:
+    """Keep a log as a run; it is read and flown by another process, which has a time limit. Gives the run's id."""
+    database, reader = request.app.state.database, request.app.state.reader
+    try:
+        read: RunLog = reader.call(read_log, content, seconds=READ_SECONDS)
+        version = database.read(lambda session: version_for(session, read.exercise, read.digest))
+        reader.call(try_log, version.content, read, seconds=READ_SECONDS)
+    except StorageError:
+        raise
+    except LumenstatError as error:
+        raise RecordError(f"This log cannot be taken in: {error}") from None
+    run_id: str = database.write(lambda session: import_run(session, version.digest, trainee, instructor, read))
+    return run_id
+
+
+def read_log(progress: Progress, content: bytes) -> RunLog:
+    """A run log from a file's bytes. Raises LogError."""
+    progress("reading the log", 0, 1)
+    try:
+        return parse_log(content.decode("utf-8"))
+    except UnicodeDecodeError:
+        raise LogError("it is not UTF-8 text") from None
+
+
+def try_log(progress: Progress, canonical_json: str, log: RunLog) -> None:
+    """Fly a log, to see whether it can be. Raises LogError or ActionRefused."""
+    progress("flying the log", 0, 1)
+    fly(Bundle.from_canonical_json(canonical_json), log.events)
+
+
+@dataclass(frozen=True)
+class _Counts:
+    """What a run counts as in a list, and how many of its verdicts were overridden."""
+
+    percent: float | None
+    outcome: str | None
+    overridden: int = 0
+
+
+def _as_overridden(database: Database, line: RunLine, overrides: list[Override]) -> _Counts:
+    if not overrides or line.percent is None:
+        return _Counts(line.percent, line.outcome)
+    run = database.read(lambda session: find_run(session, line.id))
+    ledger = Ledger.model_validate_json(run.ledger or "")
+    counted = with_overrides(run.exercise.bundle, ledger, as_they_count(overrides))
+    return _Counts(counted.percent, counted.outcome, len({each.item for each in overrides}))
+
+
+def _row(line: RunLine, counts: _Counts) -> RunRow:
     return RunRow(
-        id=run.id,
-        title=run.exercise.title,
-        trainee=run.trainee.name,
-        instructor=run.instructor.name,
-        state=run.state,
-        created=f"{run.created:%-d %B %Y, %H:%M}",
-        percent=ledger.percent if ledger else None,
-        outcome=OUTCOME_WORDS[ledger.outcome] if ledger else None,
-        notes=tuple(_notes(run, overrides)),
+        id=line.id,
+        title=line.title,
+        trainee=line.trainee,
+        instructor=line.instructor,
+        state=_state(line),
+        created=f"{line.created:%-d %B %Y, %H:%M}",
+        percent=counts.percent,
+        outcome=WORDS_OF.get(counts.outcome or ""),
+        notes=tuple(_notes(line, counts.overridden)),
     )
 
 
-def _notes(run: Run, overrides: list[Override]) -> Iterator[str]:
-    if overrides:
-        yield f"{len({each.item for each in overrides})} overridden"
-    if run.signed_by is not None:
-        yield f"signed by {run.signed_by}"
-    if run.origin_id is not None:
+def _state(line: RunLine) -> str:
+    """How far a run is: ready, running, judging, stuck (it could not be judged) or ended."""
+    if line.state == "ended" or line.finished is None:
+        return line.state
+    return "stuck" if line.not_judged else "judging"
+
+
+def _notes(line: RunLine, overridden: int) -> Iterator[str]:
+    if overridden:
+        yield f"{overridden} overridden"
+    if line.signed_by is not None:
+        yield f"signed by {line.signed_by}"
+    if line.origin_id is not None:
         yield "flown on from another"
 
 

@@ -9,11 +9,15 @@ from fastapi.responses import RedirectResponse
 
 from lumenstat.demo import DEMO_PASSWORD, DEMO_PEOPLE
 from lumenstat.records.people import check_password, find_person
-from lumenstat.records.people import sign_in as open_sign_in
-from lumenstat.records.people import sign_out as close_sign_in
+from lumenstat.records.sign_ins import hash_token, is_known, know_browser
+from lumenstat.records.sign_ins import sign_in as open_sign_in
+from lumenstat.records.sign_ins import sign_out as close_sign_in
+from lumenstat.records.sign_ins import sign_out_everywhere as close_all_sign_ins
+from lumenstat.records.tables import Person
 from lumenstat.web import urls
+from lumenstat.web.guessing import Try
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import SIGN_IN_COOKIE, CheckedForm, safe_next, viewer_of
+from lumenstat.web.security import BROWSER, SIGN_IN, CheckedForm, SignedIn, cookie, cookie_name, safe_next, viewer_of
 
 router = APIRouter()
 
@@ -75,38 +79,82 @@ def sign_in(
     password: Annotated[str, Form(max_length=200)],
     next: Annotated[str, Form()] = "/",  # noqa: A002 - the name in the form
 ) -> Response:
-    """Sign somebody in, or say that it did not work."""
+    """Sign somebody in, or say that it did not work. The try is counted before the password is looked at."""
     state = request.app.state
     name = sign_in_name.strip().lower()
-    address = f"from {request.client.host if request.client else '?'}"
-    if (pause := state.throttle.pause(name, address)) > 0:
-        says = f"Too many tries. Wait {pause:.0f} seconds, then try again."
-        return page(request, _context(request, safe_next(next), name, says), 429)
+
+    def again(status: int, says: str) -> Response:
+        return page(request, _context(request, safe_next(next), name, says), status)
+
     person = state.database.read(lambda session: find_person(session, name))
-    if not check_password(person, password):
-        state.throttle.failed(name, address)
-        return page(request, _context(request, safe_next(next), name, "Name and password do not match."), 401)
-    state.throttle.succeeded(name)
-    hours = state.settings.session_hours
-    token = state.database.write(lambda session: open_sign_in(session, person.id, hours))
-    response = RedirectResponse(safe_next(next), 303)
-    response.set_cookie(
-        SIGN_IN_COOKIE,
-        token,
-        max_age=int(hours * 3600),
-        httponly=True,
-        samesite="lax",
-        secure=state.settings.secure_cookies,
-    )
+    tried = Try.at(name, address_of(request), _known_browser(request, person))
+    if (pause := state.guessing.begin(tried)) > 0:
+        return again(429, f"Too many tries. Wait {max(1, round(pause))} seconds, then try again.")
+    with state.hashing.turn() as turn:
+        if not turn:
+            return again(503, "Many people sign in just now. Try again in a few seconds.")
+        right = check_password(person, password)
+    if not right:
+        return again(401, "Name and password do not match.")
+    state.guessing.right(tried)
+    return _signed_in(request, person, safe_next(next))
+
+
+def address_of(request: Request) -> str:
+    """Where a request comes from; behind a trusted proxy, where the proxy says that it comes from."""
+    return request.client.host if request.client else "?"
+
+
+def _known_browser(request: Request, person: Person | None) -> str | None:
+    token = cookie(request, BROWSER)
+    if person is None or token is None:
+        return None
+    known = request.app.state.database.read(lambda session: is_known(session, person.id, token))
+    return hash_token(token) if known else None
+
+
+def _signed_in(request: Request, person: Person, target: str) -> Response:
+    settings, database = request.app.state.settings, request.app.state.database
+    before = cookie(request, BROWSER)
+    token = database.write(lambda session: open_sign_in(session, person.id, settings.session_hours))
+    browser = database.write(lambda session: know_browser(session, person.id, before))
+    response = RedirectResponse(target, 303)
+    for name, value, seconds in (
+        (SIGN_IN, token, settings.session_hours * 3600),
+        (BROWSER, browser, 400 * 86_400),
+    ):
+        response.set_cookie(
+            cookie_name(settings, name),
+            value,
+            max_age=int(seconds),
+            httponly=True,
+            samesite="lax",
+            secure=settings.tls,
+            path="/",
+        )
     return response
 
 
 @router.post("/sign-out", dependencies=[CheckedForm])
 def sign_out(request: Request) -> Response:
-    """Sign out."""
-    token = request.cookies.get(SIGN_IN_COOKIE)
+    """Sign out here."""
+    token = cookie(request, SIGN_IN)
     if token:
         request.app.state.database.write(lambda session: close_sign_in(session, token))
+    request.app.state.sign_outs += 1
+    return _signed_out(request)
+
+
+@router.post("/sign-out-everywhere", dependencies=[CheckedForm])
+def sign_out_everywhere(request: Request, viewer: SignedIn) -> Response:
+    """End all sign-ins of whoever is signed in, on every device."""
+    request.app.state.database.write(lambda session: close_all_sign_ins(session, viewer.id))
+    request.app.state.sign_outs += 1
+    return _signed_out(request)
+
+
+def _signed_out(request: Request) -> Response:
+    settings = request.app.state.settings
     response = RedirectResponse(urls.sign_in(), 303)
-    response.delete_cookie(SIGN_IN_COOKIE)
+    response.delete_cookie(cookie_name(settings, SIGN_IN), path="/", secure=settings.tls, httponly=True)
     return response

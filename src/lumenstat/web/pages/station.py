@@ -9,14 +9,14 @@ from fastapi.responses import RedirectResponse
 
 from lumenstat.documents.airframe import Airframe, Control, Instrument, Lamp, Panel
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import ControlItem, Item
+from lumenstat.documents.checklist import ControlItem, Item, WaitItem
 from lumenstat.documents.exercise import Paper
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
 from lumenstat.web import urls
-from lumenstat.web.drawing.riser import Riser, lay_out
+from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import SignedIn
@@ -114,7 +114,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     if run.state == "ended":
         return RedirectResponse(urls.debrief(run_id), 303)
-    bundle = Bundle.from_canonical_json(run.exercise.content)
+    bundle = run.exercise.bundle
     return page(request, station_context(run, bundle, may_fly=viewer.id == run.trainee_id))
 
 
@@ -143,6 +143,21 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         cautions=airframe.cautions,
         brief=exercise.brief,
     )
+
+
+def shown_quantities(bundle: Bundle) -> tuple[str, ...]:
+    """The quantities that stand on a run's page, on deck, riser and card: what is sent to its viewers."""
+    airframe = bundle.airframe
+    names = [f"control.{name}" for name in airframe.controls]
+    names += [f"guard.{c.id}" for c in airframe.controls.values() if c.kind == "guarded-toggle"]
+    names += [f"instrument.{name}.reads" for name in airframe.instruments]
+    names += [f"lamp.{name}" for name in airframe.lamps]
+    for service in airframe.services:
+        names += [f"service.{service.id}", f"service.{service.id}.busy"]
+    names += quantities_of_riser(lay_out(airframe))
+    items = [step.item for step in procedure_of(bundle).steps]
+    names += [item.left for item in items if isinstance(item, WaitItem) and item.left]
+    return tuple(name for name in dict.fromkeys(names) if not name.startswith("battery."))
 
 
 def deck_of(airframe: Airframe) -> tuple[DeckPage, ...]:

@@ -48,16 +48,22 @@ class Station {
     if (this.mayFly) this.link.send({ open: item });
   }
 
+  // A frame tells what has changed; the first one of a link is whole.
   take(frame) {
     if (frame.whole) this.state = {};
-    Object.assign(this.state, frame.quantities);
-    this.deck.paint(frame.quantities, this.state);
-    this.riser.paint(this.state);
-    this.card.paint(frame.card);
+    const changed = frame.quantities ?? {};
+    Object.assign(this.state, changed);
+    if (frame.whole || frame.quantities) {
+      this.deck.paint(changed, this.state);
+      this.riser.paint(this.state);
+    }
+    if (frame.card) this.card.paint(frame.card);
     this.card.paintLeft(this.state);
-    if (!this.card.say(frame.words)) for (const word of frame.words) this.say(word);
-    this.crew.paint(frame.crew, this.state, frame.whole);
-    this.paintClock(frame);
+    const words = frame.words ?? [];
+    if (!this.card.say(words)) for (const word of words) this.say(word);
+    if (frame.whole || frame.quantities || frame.crew) this.crew.paint(frame.crew ?? [], this.state, frame.whole);
+    if (frame.clock) this.clock = frame.clock;
+    this.paintClock(frame.t, this.clock);
   }
 
   // Guided: the part of the open step is lit up, on whichever page of the deck it stands.
@@ -67,21 +73,21 @@ class Station {
     this.deck.guide(this.guided);
   }
 
-  paintClock(frame) {
-    byId("clock").textContent = clockText(frame.t);
-    byId("clock-note").textContent = frame.finished
+  paintClock(t, clock) {
+    byId("clock").textContent = clockText(t);
+    byId("clock-note").textContent = clock.finished
       ? "ended, being judged"
-      : !frame.running
+      : !clock.running
         ? "starts with the first action"
-        : frame.rate > 1
-          ? `×${frame.rate}, drops to ×1 by itself`
-          : frame.rates.length > 1
+        : clock.rate > 1
+          ? `×${clock.rate}, drops to ×1 by itself`
+          : clock.rates.length > 1
             ? "nothing to do but wait"
             : "running";
     for (const button of this.root.querySelectorAll("[data-rate]")) {
       const rate = Number(button.dataset.rate);
-      button.setAttribute("aria-pressed", String(rate === frame.rate));
-      button.disabled = !this.mayFly || !frame.rates.includes(rate);
+      button.setAttribute("aria-pressed", String(rate === clock.rate));
+      button.disabled = !this.mayFly || !clock.rates.includes(rate);
     }
   }
 

@@ -1,0 +1,20 @@
+// A run that is being judged: how far it is, and the debrief as soon as it is there.
+const line = document.querySelector("[data-judging]");
+const bar = document.querySelector("progress");
+
+async function look() {
+  try {
+    const answer = await fetch(line.dataset.judging, { headers: { accept: "application/json" } });
+    if (answer.ok) {
+      const progress = await answer.json();
+      if (progress.over) return window.location.assign(line.dataset.debrief);
+      line.textContent = progress.words;
+      bar.value = progress.share;
+    }
+  } catch {
+    line.textContent = "the server does not answer; trying again";
+  }
+  setTimeout(look, 500);
+}
+
+if (line) setTimeout(look, 500);

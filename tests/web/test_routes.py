@@ -1,0 +1,107 @@
+"""Who may do what: every route of the application by every role, so that a new one cannot be forgotten."""
+
+from __future__ import annotations
+
+import re
+
+from fastapi.routing import APIRoute
+
+from tests.web.conftest import Person, another
+from tests.web.test_front import judged_run
+
+STRANGER, OTHER, OWNER, INSTRUCTOR = range(4)
+SIGN_IN = 303
+"""Somebody who is not signed in is led to the sign-in page."""
+
+OPEN_TO_ALL = {"/", "/sign-in", "/first-instructor", "/health"}
+TEACHERS_ONLY = {
+    "/exercises", "/exercises/{exercise_id}", "/drafts", "/drafts/{draft_id}", "/drafts/{draft_id}/parts",
+    "/drafts/{draft_id}/start-state", "/drafts/{draft_id}/documents.zip", "/drafts/{draft_id}/{name}.yaml",
+    "/drafts/{draft_id}/bundle.json", "/drafts/{draft_id}/card", "/drafts/{draft_id}/card.pdf",
+    "/drafts/{draft_id}/flight", "/drafts/{draft_id}/flight/moment",
+}  # fmt: skip
+ONES_OWN = {
+    "/runs/{run_id}/station", "/runs/{run_id}/debrief", "/runs/{run_id}/replay", "/runs/{run_id}/moment",
+    "/runs/{run_id}/ledger.csv", "/runs/{run_id}/trace.csv", "/runs/{run_id}/debrief.pdf", "/runs/{run_id}/log.jsonl",
+    "/runs/{run_id}/beside/{other_id}", "/runs/{run_id}/judging",
+}  # fmt: skip
+EVERYBODYS = {"/runs"}
+TEACHERS_FORMS = {
+    "/exercises/{exercise_id}/start", "/drafts/new", "/drafts/{draft_id}/edit", "/drafts/{draft_id}/fly",
+    "/drafts/{draft_id}/take", "/drafts/{draft_id}/publish", "/drafts/{draft_id}/prove", "/runs/import",
+    "/runs/{run_id}/override", "/runs/{run_id}/sign", "/runs/{run_id}/judge-again",
+}  # fmt: skip
+OWNERS_FORMS = {"/runs/{run_id}/fork"}
+OTHER_FORMS = {"/sign-in", "/first-instructor", "/sign-out", "/sign-out-everywhere"}
+
+
+def routes(app: object) -> list[tuple[str, str, APIRoute]]:
+    from soak.fuzz import routes_of
+
+    return [(method, route.path, route) for route in routes_of(app) for method in sorted(route.methods or ())]  # type: ignore[arg-type]
+
+
+def test_every_route_is_in_the_table(odile: Person) -> None:
+    found = {(method, path) for method, path, _ in routes(odile.client.app)}
+    table = {("GET", path) for path in OPEN_TO_ALL | TEACHERS_ONLY | ONES_OWN | EVERYBODYS}
+    table |= {("POST", path) for path in TEACHERS_FORMS | OWNERS_FORMS | OTHER_FORMS}
+    assert found == table
+
+
+def test_every_page_by_every_role(odile: Person, ines: Person) -> None:
+    run = judged_run(odile, ines)
+    tobias = another(odile.client)
+    assert tobias.sign_in("tobias") == 303
+    roles = (another(odile.client), tobias, ines, odile)
+    draft = a_draft(odile)
+    query = {"/runs/{run_id}/moment": "?t=1", "/drafts/{draft_id}/flight/moment": "?t=1"}
+    wrong = {}
+    for method, path, _ in routes(odile.client.app):
+        if method != "GET" or path in OPEN_TO_ALL:
+            continue
+        address = filled(path, run, draft) + query.get(path, "")
+        statuses = [each.client.get(address, follow_redirects=False).status_code for each in roles]
+        expected = [SIGN_IN, 403, 403, 200]
+        if path in ONES_OWN:
+            expected = [SIGN_IN, 404, 200, 200] if not path.endswith("station") else [SIGN_IN, 404, 303, 303]
+        elif path in EVERYBODYS:
+            expected = [SIGN_IN, 200, 200, 200]
+        if statuses != expected:
+            wrong[path] = (statuses, expected)
+    assert wrong == {}
+
+
+def test_every_form_by_every_role_that_may_not_send_it(odile: Person, ines: Person) -> None:
+    run = judged_run(odile, ines)
+    tobias = another(odile.client)
+    assert tobias.sign_in("tobias") == 303
+    stranger, draft = another(odile.client), a_draft(odile)
+    fields = {
+        "trainee": "2", "begins": "nothing", "title": "T", "airframe": "rowan-r2", "edition": "0", "verb": "undo", "run": run,
+        "item": "log", "verdict": "done", "points": "1", "reason": "For a good reason.", "t": "1",
+    }  # fmt: skip
+    wrong = {}
+    for path in TEACHERS_FORMS | OWNERS_FORMS:
+        files = {"log": ("log.jsonl", b"x")} if path == "/runs/import" else None
+        for person, page, expected in (
+            (stranger, "/sign-in", {303}),
+            (tobias, "/runs", {404} if path in OWNERS_FORMS else {403}),
+            (ines, "/runs", {303} if path in OWNERS_FORMS else {403}),
+        ):
+            form = {**fields, "csrf": person.token(page)}
+            answer = person.client.post(filled(path, run, draft), data=form, files=files, follow_redirects=False)
+            led_away = answer.status_code != 303 or "sign-in" in answer.headers["location"] or path in OWNERS_FORMS
+            if answer.status_code not in expected or not led_away:
+                wrong[path, page] = answer.status_code
+    assert wrong == {}
+
+
+def a_draft(odile: Person) -> str:
+    form = {"csrf": odile.token("/drafts"), "begins": "copy", "exercise": "guided-power-up"}
+    answer = odile.client.post("/drafts/new", data=form, follow_redirects=False)
+    return answer.headers["location"].split("/")[2]
+
+
+def filled(path: str, run: str, draft: str) -> str:
+    parts = {"run_id": run, "other_id": run, "draft_id": draft, "exercise_id": "guided-power-up", "name": "exercise"}
+    return re.sub(r"\{(\w+)\}", lambda found: parts[found.group(1)], path)
