@@ -6,13 +6,18 @@ PORT ?= 8500
 DATABASE ?= var/demo.sqlite
 APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 
-.PHONY: demo test check bench assets schemas screenshots clean
+.PHONY: demo test quick check bench soak assets schemas screenshots clean
 
 demo: $(VENV)/.app
 	$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
 
 test: $(VENV)/.test chromium check
 	$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# For daily work: under a minute, everything that needs no browser, server or long flight.
+quick: $(VENV)/.test
+	$(BIN)/ruff check .
+	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow"
 
 check: $(VENV)/.test
 	$(BIN)/ruff format --check .
@@ -22,6 +27,10 @@ check: $(VENV)/.test
 
 bench: $(VENV)/.test chromium
 	$(BIN)/python -m bench
+
+# Load, kills and fuzz against servers of its own on the loopback address; some 25 minutes.
+soak: $(VENV)/.test
+	$(BIN)/python -m soak
 
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV) || { $(APT) update -qq && $(APT) install -y -qq python3-venv && $(PYTHON) -m venv $(VENV); }

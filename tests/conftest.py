@@ -14,9 +14,17 @@ from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
 
+SLOW = ("browser", "soak", "reference", "proving", "rehearsal", "assessment/test_properties", "runs/test_judge_desk",
+        "runs/test_workers", "runs/test_hub", "web/", "drafting/", "records/test_keeping", "records/test_opening",
+        "simulation/test_engines", "simulation/test_units", "simulation/test_contract", "cli/")  # fmt: skip
+"""What `make quick` leaves out: browsers, servers, processes, whole applications, long flights."""
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The whole start by hand first: it takes minutes, and begun last it would keep the other core waiting."""
+    """Mark what is slow; the whole start by hand first, since begun last it would keep the other core waiting."""
+    for item in items:
+        if item.nodeid.removeprefix("tests/").startswith(SLOW):
+            item.add_marker("slow")
     items.sort(key=lambda item: "full-cold-start" not in item.name or "by_hand" not in item.name)
 
 
