@@ -9,15 +9,15 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, VerifyItem
 from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent
-from tests.browser.conftest import SPEED
+from tests.browser.conftest import PACE_OF_HOLDS, Server
 from tests.browser.station import Station
 
 
 class Hand:
     """Does on the page what the log says, with its pauses, and with the readings that the page shows."""
 
-    def __init__(self, station: Station, bundle: Bundle) -> None:
-        self.s, self.page = station, station.page
+    def __init__(self, station: Station, bundle: Bundle, server: Server) -> None:
+        self.s, self.page, self.server = station, station.page, server
         steps = procedure_of(bundle).steps
         self.checks = [step.item for step in steps if isinstance(step.item, CheckItem)]
         self.verifies = [step.item for step in steps if isinstance(step.item, VerifyItem)]
@@ -28,8 +28,13 @@ class Hand:
 
     def hold(self, control: str, seconds: float) -> None:
         """Hold a button at least so long, counted from where the aircraft feels it, and little longer."""
-        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
-        time.sleep(seconds / SPEED)
+        self.s.reveal(f'[data-part="{control}"]')
+        self.page.focus(f'[data-control="{control}"]')
+        with self.server.at_pace(PACE_OF_HOLDS):
+            self.page.keyboard.down(" ")
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+            time.sleep(seconds / PACE_OF_HOLDS)
+            self.page.keyboard.up(" ")
 
     def do(self, event: LogEvent) -> None:
         args, s = event.args, self.s
@@ -55,12 +60,6 @@ class Hand:
                     s.enter(args["control"], f"{args['to']:g}")
                 else:
                     s.move(args["control"], args["to"])
-            case "press":
-                s.reveal(f'[data-part="{args["control"]}"]')
-                self.page.focus(f'[data-control="{args["control"]}"]')
-                self.page.keyboard.down(" ")
-            case "release":
-                self.page.keyboard.up(" ")
             case "request":
                 self.page.click(f'[data-request="{args["service"]}|{args["action"]}"]:not([disabled])')
             case "finish":
@@ -75,9 +74,9 @@ class Hand:
             last = event.tick
             if event.verb == "release":
                 self.hold(event.args["control"], pause)
-            else:
-                # The clock on the page shows whole seconds: one more makes sure of a wait.
-                self.until(self.s.seconds() + pause + (event.verb == "respond" and pause > 1))
+                continue
+            # The clock on the page shows whole seconds: one more makes sure of a wait.
+            self.until(self.s.seconds() + pause + (event.verb == "respond" and pause > 1))
             self.do(event)
         self.page.wait_for_url("**/debrief", timeout=60_000)
         rows = self.page.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")

@@ -1,8 +1,9 @@
-"""Serves the demo for browser tests, on a wall clock that runs some times faster so that waits take seconds."""
+"""Serves the demo for browser tests, on a wall clock whose pace the test sets so that waits take seconds."""
 
 from __future__ import annotations
 
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -11,8 +12,25 @@ from lumenstat.runs.clock import Clock
 from lumenstat.settings import Settings
 from lumenstat.web.server import serve
 
-database, port, speed = Path(sys.argv[1]), int(sys.argv[2]), float(sys.argv[3])
-setattr(live, "Clock", lambda: Clock(wall=lambda: time.monotonic() * speed))  # noqa: B010
+
+class Wall:
+    """Seconds of a wall clock that runs some times faster than the real one."""
+
+    def __init__(self, pace: float) -> None:
+        self._reached = (pace, time.monotonic(), 0.0)
+
+    def seconds(self) -> float:
+        pace, since, passed = self._reached
+        return passed + (time.monotonic() - since) * pace
+
+    def follow(self) -> None:
+        """Take every line of the standard input as the pace from now on."""
+        for line in sys.stdin:
+            self._reached = (float(line), time.monotonic(), self.seconds())
+
 
 if __name__ == "__main__":
-    serve(Settings(database=database, port=port, demo=True))
+    wall = Wall(float(sys.argv[3]))
+    threading.Thread(target=wall.follow, daemon=True).start()
+    setattr(live, "Clock", lambda: Clock(wall=wall.seconds))  # noqa: B010
+    serve(Settings(database=Path(sys.argv[1]), port=int(sys.argv[2]), demo=True))

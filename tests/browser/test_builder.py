@@ -90,7 +90,7 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         ines.goto(odile.url)
         ines.wait_for_selector('[data-item][data-state="current"]')
         bundle = Bundle.from_canonical_json(content)
-        assert Hand(Station(ines), bundle).fly(rehearse(bundle).events) == {}
+        assert Hand(Station(ines), bundle, server).fly(rehearse(bundle).events) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
 
 

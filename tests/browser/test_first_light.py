@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import Server, signed_in, start_exercise
+from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exercise
 from tests.browser.station import Station
 
 
@@ -222,9 +222,10 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         ines.wait_for_selector('[data-lamp="apu_door"][data-lit="true"]')
         s.at("start")
         ines.focus('[data-control="apu_start"]')
-        ines.keyboard.down(" ")
-        ines.wait_for_timeout(120)
-        ines.keyboard.up(" ")
+        with server.at_pace(PACE_OF_HOLDS):
+            ines.keyboard.down(" ")
+            ines.wait_for_timeout(700)
+            ines.keyboard.up(" ")
         ines.wait_for_selector('[data-lamp="apu_available"][data-lit="true"]', timeout=20_000)
         s.answer("available")
         s.move("apu_generator", "ON")

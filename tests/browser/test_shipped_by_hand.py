@@ -21,7 +21,7 @@ def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: st
         odile.wait_for_url("**/station")
         ines.goto(odile.url)
         ines.wait_for_selector('[data-item][data-state="current"]')
-        assert Hand(Station(ines), shipped(name)).fly(PERFECT[name]()) == {}
+        assert Hand(Station(ines), shipped(name), server).fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         assert ines.locator("[data-limits] [data-limit]").count() == 0
 
