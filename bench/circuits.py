@@ -10,10 +10,12 @@ from pathlib import Path
 from scipy.integrate import solve_ivp
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Place, Start
+from lumenstat.documents.exercise import Start
 from lumenstat.documents.loading import load_text
 from lumenstat.simulation.actions import press, set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.electrical.batteries import BatteriesUnit
+from lumenstat.systems.surroundings import Place
 
 DOCUMENT = """
 format: lumenstat/airframe/1
@@ -85,7 +87,7 @@ class Circuit:
         self.aircraft = Aircraft(document, start)
         self.prepare()
         self.kept = self.aircraft.snapshot()
-        self.model = self.aircraft.flows.batteries[0]
+        self.model = self.aircraft.units.of(BatteriesUnit)[0].models[0]
 
     def prepare(self) -> None:
         """Throw the switch."""
@@ -116,7 +118,7 @@ class Circuit:
 
         def slope(_: float, y: tuple[float, float]) -> tuple[float, float]:
             into = amps(y[0], y[1])
-            target = m.polarisation_target_volts(y[0], into)
+            target = into * m.polarisation_ohm(y[0], into > 0)
             return m.charge_per_second(y[0], into), (target - y[1]) / m.tau_seconds
 
         done = solve_ivp(slope, (0, self.seconds), self.kept.x[:2], method="LSODA", rtol=1e-8, atol=1e-9)

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from tests.flights import PERFECT
 
-from lumenstat.documents.airframe import Airframe, Bus, Contactor, Lamp, Load
+from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation import aircraft as stepping
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.electrical.buses import Bus
+from lumenstat.systems.electrical.contactors import Contactor, ContactorsSection
+from lumenstat.systems.electrical.loads import Load, LoadsSection
+from lumenstat.systems.panel.part import Lamp
 
 NAME = "apu-and-ground-power-away"
 FULL = "full-cold-start"
@@ -43,8 +47,8 @@ def widened(bundle: Bundle) -> Bundle:
     electrical = airframe.electrical.model_copy(
         update={
             "buses": (*airframe.electrical.buses, *buses),
-            "contactors": (*airframe.electrical.contactors, *contactors),
-            "loads": (*airframe.electrical.loads, *loads),
+            "contactors": (*airframe.section(ContactorsSection).contactors, *contactors),
+            "loads": (*airframe.section(LoadsSection).loads, *loads),
         }
     )
     panels = (airframe.panels[0].model_copy(update={"lamps": tuple(lamps)}), *airframe.panels[1:])

@@ -14,10 +14,10 @@ from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.loading import FORMATS
-from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.runlog import RunLog, parse_log
-from lumenstat.documents.values import nearest
 from lumenstat.errors import DocumentError, LogError, LumenstatError
+from lumenstat.language.values import nearest
+from lumenstat.systems.registry import quantities_of
 
 app = typer.Typer(
     add_completion=False, no_args_is_help=True, help="Cold-and-dark startup exercises. A training aid only."

@@ -10,7 +10,6 @@ from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.checklist import Checklist
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.runs.card import Card
@@ -127,7 +126,7 @@ def test_the_model_flies_them_perfectly(items: tuple[dict[str, Any], ...]) -> No
 
 
 def test_the_card_follows() -> None:
-    card = Card(procedure_of(bundle(CYCLE, SWEEP, *WAYS, BAD)))
+    card = Card(bundle(CYCLE, SWEEP, *WAYS, BAD).procedure)
     for each in moves("seat_signs", "ON", "OFF", "AUTO") + moves("wheel", "LEFT", "RIGHT", "MID"):
         card.note(each)
     assert card.answered == {"cycle", "sweep"}

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, VerifyItem
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.documents.runlog import LogEvent
 from tests.browser.conftest import PACE_OF_HOLDS, Server
 from tests.browser.station import Station
@@ -18,7 +17,7 @@ class Hand:
 
     def __init__(self, station: Station, bundle: Bundle, server: Server) -> None:
         self.s, self.page, self.server = station, station.page, server
-        steps = procedure_of(bundle).steps
+        steps = bundle.procedure.steps
         self.checks = [step.item for step in steps if isinstance(step.item, CheckItem)]
         self.verifies = [step.item for step in steps if isinstance(step.item, VerifyItem)]
 

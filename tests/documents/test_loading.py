@@ -102,7 +102,7 @@ def test_all_problems_come_in_one_pass_with_their_lines(tmp_path: Path) -> None:
         ("      - ac_left\n      - {source: ground, when: control.ground_service", "      - ac_service\n      - {source: ground, when: control.ground_service", "in a circle"),
         ('when: control.inverter == "ON"}', 'when: bus.dc_left.volts > 20}', "logic reads states, not figures|has no key"),
         ("lever: flap_lever", "lever: flap_leaver", "did you mean 'flap_lever'"),
-        ("anode: dc_left", "anode: ac_left", "no bus of that kind 'ac_left'"),
+        ("anode: dc_left", "anode: ac_left", "no DC bus 'ac_left'"),
         ("possible_when: [away]", "possible_when: [gone]", "no state 'gone'"),
         ("    air_starter: {duct: left, full_psi: 36, percent_per_second: 3.3, stalls_percent: 46, takes_psi: 4, cuts_out_percent: 44}\n", "", "a turbofan engine needs `air_starter`"),
         ("air_starter: {duct: left,", "air_starter: {duct: lift,", "no duct 'lift'; did you mean 'left'"),

@@ -7,14 +7,14 @@ from typing import Any
 import pytest
 
 from lumenstat.documents.bundles import shipped_exercises
-from lumenstat.documents.checker import Checker
 from lumenstat.documents.checking_order import check_order
-from lumenstat.documents.quantities import quantities_of
-from lumenstat.documents.sources import Source
 from lumenstat.errors import Problem
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Source
 from lumenstat.proving.order import order_findings
 from lumenstat.proving.proof import KINDS, Finding
 from lumenstat.proving.prove import prove
+from lumenstat.systems.registry import quantities_of
 from tests.procedures import ASK, BATTERY_ON, ESSENTIAL, FEED, LEFT_DC, READY, shipped, small
 
 

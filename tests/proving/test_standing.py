@@ -10,6 +10,7 @@ from lumenstat.proving.report import standing_lines
 from lumenstat.proving.standing import FULL_SHARE, standings
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.systems.electrical.batteries import BatteriesSection
 from tests.procedures import BATTERY_ON, shipped, small
 
 
@@ -22,7 +23,7 @@ def test_a_battery_lasts_as_long_as_its_ampere_hours_at_the_load() -> None:
     """Reference: charge x capacity / amperes by hand; the load grows a little as volts fall, so it lasts a little less."""
     bundle = small(BATTERY_ON)
     flight, found = flown(bundle)
-    main = bundle.airframe.electrical.batteries[0]
+    main = bundle.airframe.section(BatteriesSection).batteries[0]
     aircraft = ready(bundle.airframe, bundle.exercise.start, ())
     for event in flight.events:
         aircraft.arrive(event.tick)
@@ -40,7 +41,7 @@ def test_more_charge_lasts_longer_and_fills_sooner() -> None:
     emptier = bundle.exercise.start.model_copy(update={"battery_charge": {"main": 0.6, "start": 0.8}})
     other = type(bundle)(bundle.airframe, bundle.checklists, bundle.exercise.model_copy(update={"start": emptier}))
     (_, full), (_, low) = flown(bundle), flown(other)
-    name = bundle.airframe.electrical.batteries[0].name
+    name = bundle.airframe.section(BatteriesSection).batteries[0].name
     longer, shorter, sooner, later = full[name].lasts, low[name].lasts, full[name].full_at, low[name].full_at
     assert longer is not None and shorter is not None and sooner is not None and later is not None
     assert longer > shorter + 600
@@ -50,7 +51,7 @@ def test_more_charge_lasts_longer_and_fills_sooner() -> None:
 def test_it_is_full_when_it_says_so() -> None:
     bundle = shipped("guided-power-up")
     flight, found = flown(bundle)
-    main = bundle.airframe.electrical.batteries[0]
+    main = bundle.airframe.section(BatteriesSection).batteries[0]
     aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
     for event in flight.events:
         aircraft.arrive(event.tick)

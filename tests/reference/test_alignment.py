@@ -14,7 +14,8 @@ import pytest
 from geographiclib.geodesic import Geodesic
 
 from lumenstat.documents.exercise import Start
-from lumenstat.simulation.alignment import azimuth_std_degrees, distance_km, full_alignment_seconds, hours_to
+from lumenstat.systems.inertial.alignment import azimuth_std_degrees, distance_km, full_alignment_seconds, hours_to
+from lumenstat.systems.inertial.part import InertialSection
 from tests.simulation.inertial import BUNDLE, aligned_after, on_power, switch_on, wait_for
 
 EARTH_RATE = 7.292115e-5
@@ -63,7 +64,7 @@ def test_minutes_by_latitude_rise_as_the_trade_knows_them() -> None:
 @pytest.mark.parametrize("latitude", [5.0, 40.0, 58.41, 70.0])
 def test_the_aircraft_takes_as_long_as_the_formula_says(latitude: float) -> None:
     """The shipped airframe's own figures, solved for time by bisection on the textbook formula."""
-    unit = on_power(latitude).plan.airframe.inertial[0]
+    unit = on_power(latitude).plan.airframe.section(InertialSection).inertial[0]
     mode = unit.modes[0]
     assert mode.best_degrees is not None
     wanted = math.radians(mode.best_degrees * math.sqrt(1 / math.cos(math.radians(latitude))))
@@ -83,12 +84,12 @@ def test_the_builder_promises_what_the_aircraft_takes(latitude: float, celsius: 
     """The preview of a start and the flown alignment, which a second formula in the page once told apart."""
     place = {"name": "Somewhere", "latitude_degrees": latitude, "longitude_degrees": -6.93}
     given = BUNDLE.exercise.start.model_dump() | {"place": place, "outside_celsius": celsius}
-    promised = full_alignment_seconds(BUNDLE.airframe.inertial[0], Start.model_validate(given))
+    promised = full_alignment_seconds(BUNDLE.airframe.section(InertialSection).inertial[0], Start.model_validate(given))
     aircraft = on_power(latitude, outside_celsius=celsius)
     switch_on(aircraft, latitude)
     assert promised == pytest.approx(wait_for(aircraft, "aligned", 3600), abs=0.6)
     far = Start.model_validate(given | {"place": {**place, "latitude_degrees": 85}})
-    assert full_alignment_seconds(BUNDLE.airframe.inertial[0], far) is None
+    assert full_alignment_seconds(BUNDLE.airframe.section(InertialSection).inertial[0], far) is None
 
 
 def test_position_differences_against_the_ellipsoid() -> None:

@@ -7,11 +7,15 @@ import math
 import pytest
 from scipy.integrate import solve_ivp
 
-from lumenstat.documents.airframe import Battery
 from lumenstat.documents.bundles import Bundle
 from lumenstat.simulation.actions import request, set_control
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.electrical.batteries import BatteryModel
+from lumenstat.systems.electrical.batteries import BatteriesUnit
+from lumenstat.systems.electrical.battery_model import BatteryModel
+from lumenstat.systems.electrical.battery_part import Battery
+from lumenstat.systems.electrical.contactors import ContactorsSection
+from lumenstat.systems.electrical.loads import LoadsSection
+from lumenstat.systems.electrical.rectifiers import RectifiersSection
 
 
 def battery(chemistry: str, cells: int, **more: float) -> BatteryModel:
@@ -62,13 +66,14 @@ def charging(bundle: Bundle) -> Aircraft:
 def test_charge_transient_against_an_independent_integrator(frost: Bundle) -> None:
     """Source: scipy `solve_ivp`, LSODA, rtol 1e-8, on the same equations written out by hand for this circuit."""
     aircraft = charging(frost)
-    cell = aircraft.flows.batteries[1]
-    electrical = frost.airframe.electrical
-    contactor = next(c for c in electrical.contactors if c.id == "start_battery")
-    rectifier = next(r for r in electrical.rectifiers if r.id == "rectifier_right")
+    cell = aircraft.units.of(BatteriesUnit)[0].models[1]
+    airframe = frost.airframe
+    loads = airframe.section(LoadsSection).loads
+    contactor = next(c for c in airframe.section(ContactorsSection).contactors if c.id == "start_battery")
+    rectifier = next(r for r in airframe.section(RectifiersSection).rectifiers if r.id == "rectifier_right")
     assert contactor.limit is not None
-    load = sum(x.watts for x in electrical.loads if x.bus == "dc_right" and x.when is None)
-    standing = next(x.watts for x in electrical.loads if x.id == "start_memory")
+    load = sum(x.watts for x in loads if x.bus == "dc_right" and x.when is None)
+    standing = next(x.watts for x in loads if x.id == "start_memory")
     source_ohm = rectifier.resistance_mohm / 1000
 
     limit, joint_ohm = contactor.limit.amps, contactor.resistance_mohm / 1000
@@ -92,7 +97,7 @@ def test_charge_transient_against_an_independent_integrator(frost: Bundle) -> No
 
     def slope(_: float, y: tuple[float, float]) -> tuple[float, float]:
         amps = amps_into(y[0], y[1])
-        target = cell.polarisation_target_volts(y[0], amps)
+        target = amps * cell.polarisation_ohm(y[0], amps > 0)
         return cell.charge_per_second(y[0], amps), (target - y[1]) / cell.tau_seconds
 
     begin = aircraft.x[2], aircraft.x[3]
@@ -129,7 +134,7 @@ def test_on_battery_alone_under_light_load_the_figure_is_believable(frost: Bundl
 def test_minutes_of_charge_from_low_to_usable(frost: Bundle) -> None:
     """Common practice, no source: a low battery wants about 20 minutes of charge, 10 to 25 here (cp)."""
     aircraft = charging(frost)
-    cell = aircraft.flows.batteries[1]
+    cell = aircraft.units.of(BatteriesUnit)[0].models[1]
     begin = aircraft.tick
     while cell.open_circuit_volts(aircraft.x[2]) < 25.1:
         aircraft.arrive(aircraft.tick + 1000)

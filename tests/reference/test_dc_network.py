@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from lumenstat.simulation.electrical.network import BLEED_SIEMENS, GROUND, Branch, currents, load_amps, solve
+from lumenstat.network.solving import BLEED_SIEMENS, GROUND, Branch, currents, load_amps, solve
 
 NETWORKS = 210
 TWO_EQUILIBRIA_AT_MOST = 6

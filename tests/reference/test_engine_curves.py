@@ -13,6 +13,8 @@ from bench.circuits import spice
 from scipy.integrate import solve_ivp
 
 from lumenstat.simulation.actions import set_control
+from lumenstat.systems.electrical.batteries import BatteriesUnit
+from lumenstat.systems.services import ServicesUnit
 from tests.simulation.engines import put, stand
 
 R_STARTER, EMF, GAIN = 0.019, 0.4, 5.0
@@ -28,8 +30,8 @@ def test_starter_volts_and_speed_against_ngspice() -> None:
     put(aircraft, start="START")
     aircraft.arrive(aircraft.tick + 1)
     begun = aircraft.tick
-    model = aircraft.flows.batteries[0]
-    first = aircraft.flows.first_engine
+    model = aircraft.units.of(BatteriesUnit)[0].models[0]
+    first = aircraft.layout.x["engine.1.core_speed"]
     watts = 60.0
     netlist = f"""crank
 Bh in 0 V={model.open_circuit_volts(aircraft.x[0])}+V(p)
@@ -56,11 +58,11 @@ def test_a_whole_start_against_lsoda() -> None:
     aircraft = stand("automatic-jet")
     put(aircraft, battery="ON", boost="ON")
     set_control(aircraft, "lever", "FEED")
-    aircraft.settler.begin_service(0, 0)
+    aircraft.units.of(ServicesUnit)[0].set_off(0, 0)
     aircraft.touched()
     aircraft.arrive(2500)
     put(aircraft, start="START")
-    begun, first = aircraft.tick, aircraft.flows.first_engine
+    begun, first = aircraft.tick, aircraft.layout.x["engine.1.core_speed"]
     slots = aircraft.plan.a.numbers
     lit_at = None
     ours: list[tuple[float, float, float]] = []

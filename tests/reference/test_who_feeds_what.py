@@ -11,54 +11,57 @@ from hypothesis import strategies as st
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.holding import Conditions
+from lumenstat.simulation.dynamics import Conditions
+from lumenstat.systems.electrical.ac_names import root
+from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.electrical.contactors import ContactorsSection
+from lumenstat.systems.electrical.diodes import DiodesSection
+from lumenstat.systems.electrical.rectifiers import RectifiersSection
 
 BUNDLE: Bundle = Library().bundle(next(p for p in shipped_exercises() if p.stem == "frost-on-the-ramp"))
 AIRCRAFT = Aircraft(BUNDLE.airframe, BUNDLE.exercise.start)
-ELECTRICAL = BUNDLE.airframe.electrical
-DC = [bus.id for bus in ELECTRICAL.buses if bus.kind == "dc"]
+AIRFRAME = BUNDLE.airframe
+CONTACTORS = AIRFRAME.section(ContactorsSection).contactors
+RECTIFIERS = AIRFRAME.section(RectifiersSection).rectifiers
+DC = [bus.id for bus in AIRFRAME.electrical.buses if bus.kind == "dc"]
 THRESHOLD = 10.0
 
 
 @settings(max_examples=3000, deadline=None)
 @given(
-    shut=st.tuples(*[st.booleans()] * len(ELECTRICAL.contactors)),
-    rectifiers=st.tuples(*[st.booleans()] * len(ELECTRICAL.rectifiers)),
+    shut=st.tuples(*[st.booleans()] * len(CONTACTORS)),
+    rectifiers=st.tuples(*[st.booleans()] * len(RECTIFIERS)),
 )
 def test_a_dc_bus_has_volts_exactly_when_a_source_reaches_it(
     shut: tuple[bool, ...], rectifiers: tuple[bool, ...]
 ) -> None:
     graph = nx.DiGraph()
     graph.add_nodes_from(["source", *DC])
-    for battery in ELECTRICAL.batteries:
+    for battery in AIRFRAME.section(BatteriesSection).batteries:
         graph.add_edge("source", battery.bus)
-    for rectifier, on in zip(ELECTRICAL.rectifiers, rectifiers, strict=True):
+    for rectifier, on in zip(RECTIFIERS, rectifiers, strict=True):
         if on:
             graph.add_edge("source", rectifier.output)
-    for contactor, is_shut in zip(ELECTRICAL.contactors, shut, strict=True):
+    for contactor, is_shut in zip(CONTACTORS, shut, strict=True):
         if is_shut:
             a, b = contactor.between
             graph.add_edge(a, b)
             graph.add_edge(b, a)
-    for diode in ELECTRICAL.diodes:
+    for diode in AIRFRAME.section(DiodesSection).diodes:
         graph.add_edge(diode.anode, diode.cathode)
     reached = nx.descendants(graph, "source")
-    flows = AIRCRAFT.flows
-    groups = flows.groups
-    cranking = (False,) * (groups.contactors - groups.starters)
-    now = Conditions(
-        present=(True,) * groups.starters + cranking + shut,
-        rectifier_alive=rectifiers,
-        supply_on=(),
-        source_volts=[],
-        source_hertz=[],
-        ac_root=[-1] * len(AIRCRAFT.plan.ac),
-        rectifier_root=[-1] * len(rectifiers),
-        dc_watts=(0.0,) * len(DC),
-        ac_watts=[0.0] * len(AIRCRAFT.plan.ac),
-        targets=[],
-    )
-    solution = flows.solve(list(AIRCRAFT.x), now, flows.at_rest())
+    dynamics, d = AIRCRAFT.dynamics, AIRCRAFT.d
+    for contactor, is_shut in zip(CONTACTORS, shut, strict=True):
+        d[AIRCRAFT.plan.d[f"contactor.{contactor.id}.shut"]] = is_shut
+    for rectifier in RECTIFIERS:
+        d[AIRCRAFT.plan.d[f"bus.{rectifier.input}.alive"]] = True
+        d[AIRCRAFT.plan.d[root(rectifier.input)]] = 0.0
+    off = [rectifier.id for rectifier, on in zip(RECTIFIERS, rectifiers, strict=True) if not on]
+    AIRCRAFT.faults.active = {("rectifier_failed", name): 1.0 for name in off}
+    AIRCRAFT.faults.changes += 1
+    found = dynamics.conditions(d)
+    now = Conditions(found.present, (0.0,) * len(DC), found.held)
+    solution = dynamics.solve(list(AIRCRAFT.x), now, dynamics.at_rest())
     for bus, volts in zip(DC, solution.volts, strict=True):
         assert (volts > THRESHOLD) == (bus in reached), bus
 

@@ -8,10 +8,12 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Library
-from lumenstat.documents.engines import FIGURES
-from lumenstat.documents.exercise import Fault, Place, Start
+from lumenstat.documents.exercise import Fault, Start
 from lumenstat.simulation.actions import request, set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.engines.part import FIGURES, EnginesSection
+from lumenstat.systems.surroundings import Place
 
 FOLDER = Path(__file__).parents[1] / "airframes"
 
@@ -20,7 +22,7 @@ def stand(name: str, *faults: dict[str, Any], **start: Any) -> Aircraft:
     """One of the test airframes, cold and dark."""
     airframe = Library().load(FOLDER / f"{name}.yaml").usable()
     assert isinstance(airframe, Airframe)
-    charges = {battery.id: 0.85 for battery in airframe.electrical.batteries}
+    charges = {battery.id: 0.85 for battery in airframe.section(BatteriesSection).batteries}
     place = Place(name="Field", latitude_degrees=50, longitude_degrees=0)
     begun = Start.model_validate({"place": place, "battery_charge": charges, "outside_celsius": 10, **start})
     made = tuple(Fault.model_validate({"id": f"f{n}", "at": 0, **fault}) for n, fault in enumerate(faults))
@@ -50,7 +52,7 @@ class Started:
 
 def crank(aircraft: Aircraft, start: dict[str, str], fuel: dict[str, str], fuel_at: float, seconds: float) -> Started:
     """Crank engine 1, let fuel in at a speed in percent, and watch it for some seconds."""
-    engine = aircraft.plan.airframe.engines[0]
+    engine = aircraft.plan.airframe.section(EnginesSection).engines[0]
     names, slots = FIGURES[engine.kind], aircraft.plan.a.numbers
     speed, gas = slots[f"engine.1.{names.speed}"], slots[f"engine.1.{names.temperature}"]
     volts = slots[f"bus.{engine.starter.bus if engine.starter else engine.control_bus}.volts"]

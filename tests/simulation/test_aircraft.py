@@ -179,8 +179,8 @@ def test_a_value_that_is_no_figure_stops_with_its_name_and_time(aircraft: Aircra
 
 
 def test_logic_that_goes_round_in_a_circle_stops_with_the_time(frost: Bundle) -> None:
-    from lumenstat.documents.systems import Latch
     from lumenstat.errors import ModelError
+    from lumenstat.systems.logic import Latch
 
     flips = Latch(id="flips", set_when="not latch.flips", reset_when="latch.flips")
     airframe = frost.airframe.model_copy(update={"latches": (flips,)})

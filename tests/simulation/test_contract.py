@@ -8,11 +8,12 @@ from pathlib import Path
 import pytest
 
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library, shipped_exercises
-from lumenstat.documents.quantities import quantities_of
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
+from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.registry import quantities_of
 from tests.flights import PERFECT, event
 
 EXERCISES = {path.stem: path for path in shipped_exercises()}
@@ -60,7 +61,7 @@ def test_every_step_balances_and_nothing_is_lit_on_a_dead_bus(name: str) -> None
 
         def at_event(self, tick: int) -> None:
             aircraft = self.aircraft
-            for left in aircraft.flows.balance(aircraft.solution, aircraft.conditions):
+            for left in aircraft.dynamics.balance(aircraft.solution, aircraft.conditions):
                 assert abs(left) < 0.01, f"current left over at {tick / 100} s"
             state = aircraft.state()
             for lamp in airframe.lamps.values():
@@ -68,7 +69,7 @@ def test_every_step_balances_and_nothing_is_lit_on_a_dead_bus(name: str) -> None
             for instrument in airframe.instruments.values():
                 alive = instrument.mechanical or state[f"bus.{instrument.bus}.alive"]
                 assert alive or state[f"instrument.{instrument.id}.reads"] is None
-            for battery in airframe.electrical.batteries:
+            for battery in airframe.section(BatteriesSection).batteries:
                 charge = state[f"battery.{battery.id}.charge"]
                 assert isinstance(charge, float)
                 assert 0 <= charge <= 1

@@ -10,6 +10,8 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Fault, FaultKind, Start
 from lumenstat.simulation.actions import press, request, set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.apu.part import Apu, ApuSection
+from lumenstat.systems.electrical.ac_sources import AcSection
 
 
 def aircraft(bundle: Bundle, *faults: dict[str, Any], **start: Any) -> Aircraft:
@@ -256,7 +258,7 @@ def test_two_generators_are_never_parallel_and_an_overload_trips(frost: Bundle) 
             "electrical": frost.airframe.electrical.model_copy(
                 update={
                     "generators": tuple(
-                        g.model_copy(update={"rated_va": 4000.0}) for g in frost.airframe.electrical.generators
+                        g.model_copy(update={"rated_va": 4000.0}) for g in frost.airframe.section(AcSection).generators
                     )
                 }
             )
@@ -273,8 +275,9 @@ def test_two_generators_are_never_parallel_and_an_overload_trips(frost: Bundle) 
 
 
 def changed_apu(bundle: Bundle, **changes: Any) -> Bundle:
-    assert bundle.airframe.apu is not None
-    apu = type(bundle.airframe.apu).model_validate(bundle.airframe.apu.model_dump() | changes)
+    found = bundle.airframe.section(ApuSection).apu
+    assert found is not None
+    apu = Apu.model_validate(found.model_dump() | changes)
     return Bundle(bundle.airframe.model_copy(update={"apu": apu}), bundle.checklists, bundle.exercise)
 
 

@@ -6,9 +6,10 @@ from pathlib import Path
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Library
-from lumenstat.documents.exercise import Fault, Place, Start
+from lumenstat.documents.exercise import Fault, Start
 from lumenstat.simulation.actions import request, set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.surroundings import Place
 from lumenstat.web.drawing.riser import lay_out
 
 PATH = Path(__file__).parents[1] / "airframes" / "light-single.yaml"

@@ -8,9 +8,11 @@ from pathlib import Path
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Library
-from lumenstat.documents.exercise import Cart, Place, Start
+from lumenstat.documents.exercise import Start
 from lumenstat.simulation.actions import set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.electrical.ac_sources import Cart
+from lumenstat.systems.surroundings import Place
 
 PATH = Path(__file__).parents[1] / "airframes" / "manual-twin.yaml"
 

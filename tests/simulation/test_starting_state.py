@@ -8,7 +8,7 @@ import pytest
 
 from lumenstat.documents.checking_exercises import check_exercise
 from lumenstat.documents.exercise import Exercise
-from lumenstat.documents.sources import Source
+from lumenstat.language.sources import Source
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.actions import press, ready, request, set_control
 from tests.procedures import BATTERY_ON, shipped, small
@@ -58,7 +58,7 @@ def test_it_stands_beside_the_faults_that_an_instructor_sends() -> None:
     aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
     aircraft.arrive(100)
     press(aircraft, "lamp_test", held=True)
-    board = aircraft.settler.faults
+    board = aircraft.faults
     assert board.has("bulb_dead", "ground_ready")
     assert board.numbers["pump"] == 0
 

@@ -7,11 +7,11 @@ import math
 import pytest
 
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.steps import Layout, Steps
+from lumenstat.simulation.steps import StateKinds, Steps
 from tests.flights import PERFECT
 from tests.simulation.test_contract import bundle
 
-LAYOUT = Layout(lags=(0.0, 0.0, 2.0), stiff=(1,), shares=(), not_negative=(), tolerances=((0, 1e-3), (1, 1e-3)))
+KINDS = StateKinds(lags=(0.0, 0.0, 2.0), stiff=(1,), shares=(), not_negative=(), tolerances=((0, 1e-3), (1, 1e-3)))
 
 
 def rates(x: list[float]) -> list[float]:
@@ -21,7 +21,7 @@ def rates(x: list[float]) -> list[float]:
 
 def gone(ticks: int, count: int) -> list[float]:
     """`count` steps of the same length from rest, each with the bends of the one before."""
-    steps, x = Steps(LAYOUT), [0.0, 0.0, 0.0]
+    steps, x = Steps(KINDS), [0.0, 0.0, 0.0]
     start, bends = rates(x), steps.straight
     for _ in range(count):
         rough = steps.advance(x, start, bends, ticks)
@@ -46,7 +46,7 @@ def test_a_stiff_figure_stays_with_what_it_follows() -> None:
 
 
 def test_memory_of_the_last_step_makes_the_rough_one_better() -> None:
-    steps, x = Steps(LAYOUT), [0.5, 0.5, 0.5]
+    steps, x = Steps(KINDS), [0.5, 0.5, 0.5]
     start = rates(x)
     rough = steps.advance(x, start, steps.straight, 10)
     bent, x, _ = steps.correct(x, rough, start, rates(rough), 10)
@@ -60,7 +60,7 @@ def test_memory_of_the_last_step_makes_the_rough_one_better() -> None:
 
 def test_a_corrected_step_is_the_advance_with_its_bends() -> None:
     """So a look between two steps lies on the same curve as their ends; the error is in shares of what is tolerable."""
-    steps, x = Steps(LAYOUT), [0.5, 0.2, 0.9]
+    steps, x = Steps(KINDS), [0.5, 0.2, 0.9]
     start = rates(x)
     rough = steps.advance(x, start, steps.straight, 30)
     bends, fine, error = steps.correct(x, rough, start, rates(rough), 30)

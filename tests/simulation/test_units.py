@@ -10,18 +10,19 @@ from lumenstat.documents.bundles import shipped_exercises
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.apu import ApuLogic
-from lumenstat.simulation.engines.logic import EngineLogic
-from lumenstat.simulation.feeding import Feeding
-from lumenstat.simulation.holding import Holding
-from lumenstat.simulation.inertial import InertialLogic
-from lumenstat.simulation.settling import Settler
-from lumenstat.simulation.unit import Unit
+from lumenstat.simulation.dynamics import Dynamics
+from lumenstat.systems.apu.unit import ApuUnit
+from lumenstat.systems.electrical.feeding_unit import FeedingUnit
+from lumenstat.systems.engines.unit import EngineUnit
+from lumenstat.systems.hydraulics import HydraulicsUnit
+from lumenstat.systems.inertial.unit import InertialUnit
+from lumenstat.systems.switched import SwitchedUnit
+from lumenstat.systems.unit import Unit
 from tests.flights import PERFECT
 from tests.procedures import shipped
 
 NAMES = sorted(path.stem for path in shipped_exercises())
-KINDS = (ApuLogic, EngineLogic, Feeding, InertialLogic)
+KINDS = (ApuUnit, EngineUnit, FeedingUnit, InertialUnit)
 
 
 class Noted(list[Any]):
@@ -52,17 +53,17 @@ def flown(aircraft: Aircraft, name: str) -> Aircraft:
 
 @pytest.mark.parametrize("name", NAMES)
 def test_a_unit_reads_no_more_than_it_says(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    went_on = 0
+    followed = 0
     PERFECT[name]()
 
-    def noting(go_on: Any) -> Any:
-        def wrapped(unit: Unit, *asked: Any) -> None:
-            nonlocal went_on
-            went_on += 1
-            noted = unit.aircraft.d
+    def noting(follow: Any) -> Any:
+        def wrapped(unit: Unit, *conditions: Any) -> None:
+            nonlocal followed
+            followed += 1
+            noted = unit.host.d
             assert isinstance(noted, Noted)
             noted.read = set()
-            go_on(unit, *asked)
+            follow(unit, *conditions)
             assert noted.read <= set(unit.reads), type(unit).__name__
 
         return wrapped
@@ -72,9 +73,9 @@ def test_a_unit_reads_no_more_than_it_says(name: str, monkeypatch: pytest.Monkey
     noted.read = set()
     aircraft.d = noted
     for kind in KINDS:
-        monkeypatch.setattr(kind, "go_on", noting(kind.go_on))
+        monkeypatch.setattr(kind, "follow", noting(kind.follow))
     flown(aircraft, name)
-    assert went_on > 20
+    assert followed > 20
 
 
 @pytest.mark.parametrize("name", NAMES)
@@ -92,11 +93,12 @@ def test_a_flight_is_the_same_where_nothing_is_left_alone(name: str, monkeypatch
 
         return wrapped
 
-    monkeypatch.setattr(Unit, "settle", forgetting(Unit.settle, _went_by=()))
-    monkeypatch.setattr(Holding, "conditions", forgetting(Holding.conditions, _conditions=None))
-    monkeypatch.setattr(Settler, "_systems", forgetting(Settler._systems, _switched=()))
+    monkeypatch.setattr(Unit, "settle", forgetting(Unit.settle, _inputs=()))
+    monkeypatch.setattr(Dynamics, "conditions", forgetting(Dynamics.conditions, _conditions=None))
+    monkeypatch.setattr(SwitchedUnit, "settle", forgetting(SwitchedUnit.settle, _followed=((), -1)))
+    monkeypatch.setattr(HydraulicsUnit, "settle", forgetting(HydraulicsUnit.settle, _followed=()))
     monkeypatch.setattr(Aircraft, "_after_change", forgetting(Aircraft._after_change, _planned=None, _rates=None))
     thorough = flown(begun(name), name)
     assert (skipping.tick, skipping.d, skipping.x) == (thorough.tick, thorough.d, thorough.x)
     assert skipping.conditions == thorough.conditions
-    assert skipping.settler.keep() == thorough.settler.keep()
+    assert skipping.memory() == thorough.memory()

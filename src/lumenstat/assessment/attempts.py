@@ -21,11 +21,11 @@ from lumenstat.documents.checklist import (
     SweepItem,
     WaitItem,
 )
-from lumenstat.documents.expressions import parse
 from lumenstat.documents.procedure import Procedure, Step, target_of
 from lumenstat.documents.readings import meaning_of, shown_figure
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.documents.values import position_text
+from lumenstat.language.expressions import parse
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Moment
 
 CREW = ("trainee", "captain", "first-officer")

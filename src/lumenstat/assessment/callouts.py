@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lumenstat.documents.airframe import Instrument
 from lumenstat.documents.checklist import CheckItem
 from lumenstat.documents.readings import meaning_of, shown_figure
+from lumenstat.systems.panel.part import Instrument
 
 
 @dataclass(frozen=True)

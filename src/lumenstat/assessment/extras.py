@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from lumenstat.assessment.ledger import Effect, ExtraRow
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.documents.values import position_text
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Flight
-from lumenstat.simulation.plan import Discrete
+from lumenstat.simulation.plan import plan_for
 from lumenstat.simulation.variants import Outcome, Variants
+from lumenstat.systems.terms import Discrete
 
 ALIVE_TICKS_THAT_MATTER = 100
-CHARGE_THAT_MATTERS = 0.002
 FLOWN_AGAIN_AT_MOST = 10_000
 """Steps and events, those of some fifteen flights of a whole start. What is left after that is judged together."""
 
@@ -151,11 +151,10 @@ def _difference(
         return "harmless", f"{it} changed nothing else"
     if (name := _left_changed(base.state, without.state, own)) is not None:
         return "deviation", f"at the end {it} left {words_of(name)} changed"
-    for battery in bundle.airframe.electrical.batteries:
-        name = f"battery.{battery.id}.charge"
-        one, two = base.state[name], without.state[name]
-        if isinstance(one, float) and isinstance(two, float) and abs(one - two) > CHARGE_THAT_MATTERS:
-            return "deviation", f"{battery.name} ended {abs(one - two) * 100:.1f} % of its charge apart"
+    for each in plan_for(bundle.airframe).used_up:
+        one, two = base.state[each.quantity], without.state[each.quantity]
+        if isinstance(one, float) and isinstance(two, float) and abs(one - two) > each.matters:
+            return "deviation", f"{each.name} ended {abs(one - two) * 100:.1f} % of its charge apart"
     return "harmless", f"{it} changed nothing else"
 
 

@@ -11,7 +11,6 @@ from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import Gate, ItemRow, Ledger, Outcome, Points, Verdict
 from lumenstat.assessment.scoring import GATING
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
@@ -85,7 +84,7 @@ def _gates(
     bundle: Bundle, ledger: Ledger, rows: tuple[ItemRow, ...], latest: Mapping[str, Overridden]
 ) -> tuple[Gate, ...]:
     """Gates of limits stand; those of overridden items go by the new verdict."""
-    steps = procedure_of(bundle).by_id
+    steps = bundle.procedure.by_id
     kept = [gate for gate in ledger.gates if gate.kind == "limit" or gate.id not in latest]
     for row in rows:
         if row.item in latest and steps[row.item].item.critical and row.verdict in GATING:

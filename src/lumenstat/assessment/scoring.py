@@ -15,10 +15,10 @@ from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
-from lumenstat.documents.procedure import Procedure, Step, procedure_of, target_of, watched_texts
+from lumenstat.documents.procedure import Procedure, Step, target_of, watched_texts
 from lumenstat.documents.runlog import LogEvent, RunLog
-from lumenstat.documents.values import position_text
 from lumenstat.errors import ActionRefused, LogError
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
@@ -42,7 +42,7 @@ def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, 
     progress("flying the log", 0, 1)
     if log.exercise != bundle.exercise.id:
         raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     try:
         flight = fly(bundle, log.events, watched_texts(procedure))
     except ActionRefused as error:

@@ -22,8 +22,8 @@ from lumenstat.documents.design_rules import RULES
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.procedure import Procedure, procedure_from
-from lumenstat.documents.values import nearest
 from lumenstat.errors import DocumentError, Problem
+from lumenstat.language.values import nearest
 
 SHIPPED = Path(__file__).parent.parent / "library"
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.checker import Checker
-from lumenstat.documents.checking import check_position
+from lumenstat.documents.checking import checker_for
 from lumenstat.documents.checking_order import check_order
 from lumenstat.documents.checklist import (
     CheckItem,
@@ -22,9 +21,10 @@ from lumenstat.documents.checklist import (
     WaitItem,
 )
 from lumenstat.documents.design_rules import WAIVABLE, lint_checklist
-from lumenstat.documents.quantities import quantities_of
-from lumenstat.documents.sources import Path_, Source
 from lumenstat.errors import Problem
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_, Source
+from lumenstat.systems.panel.part import check_position
 
 
 def items_with_paths(checklist: Checklist) -> Iterator[tuple[Item, Path_]]:
@@ -45,7 +45,7 @@ def items_with_paths(checklist: Checklist) -> Iterator[tuple[Item, Path_]]:
 
 def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) -> list[Problem]:
     """Problems of meaning in a checklist, read against its airframe."""
-    checker = Checker(source, quantities_of(airframe))
+    checker = checker_for(airframe, source)
     placed = list(items_with_paths(checklist))
     ids = [item.id for item, _ in placed]
     checker.unique(("sections",), "item", ids)

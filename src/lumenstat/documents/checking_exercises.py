@@ -3,44 +3,27 @@
 from __future__ import annotations
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.checker import Checker
-from lumenstat.documents.checking import check_position
+from lumenstat.documents.checking import checker_for
 from lumenstat.documents.checking_checklists import items_with_paths
 from lumenstat.documents.checking_order import check_order
-from lumenstat.documents.checking_systems import check_faults, check_papers
 from lumenstat.documents.checklist import CheckItem, Checklist, ControlItem, Item, PaperValue
 from lumenstat.documents.exercise import Exercise
-from lumenstat.documents.quantities import quantities_of
-from lumenstat.documents.sources import Path_, Source
 from lumenstat.errors import Problem
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_, Source
+from lumenstat.systems.panel.part import check_position
+from lumenstat.systems.registry import check_start, fault_targets
 
 
 def check_exercise(
     exercise: Exercise, airframe: Airframe, checklists: tuple[Checklist, ...], source: Source
 ) -> list[Problem]:
     """Problems of meaning in an exercise, read against its airframe and checklists."""
-    checker = Checker(source, quantities_of(airframe))
+    checker = checker_for(airframe, source)
     start = exercise.start
-    batteries = [battery.id for battery in airframe.electrical.batteries]
-    path: Path_
-    for name in start.battery_charge:
-        checker.known(("start", "battery_charge", name), "battery", name, batteries)
-    for name in batteries:
-        if name not in start.battery_charge:
-            checker.wrong(("start", "battery_charge"), f"needs a charge for battery {name!r}")
-    for name, position in start.controls.items():
-        if checker.known(("start", "controls", name), "control", name, airframe.controls):
-            check_position(airframe.controls[name], position, ("start", "controls", name), checker)
+    check_start(start, airframe, checker)
     services = {service.id: service for service in airframe.services}
-    for name, state in start.services.items():
-        if checker.known(("start", "services", name), "service", name, services):
-            checker.known(("start", "services", name), f"state of {name}", state, services[name].states)
-    supplies = [supply.id for supply in airframe.electrical.ground_supplies]
-    for name in start.carts:
-        checker.known(("start", "carts", name), "ground supply", name, supplies)
-    surfaces = [surface.id for surface in airframe.hydraulics.surfaces]
-    for name in start.surfaces_degrees:
-        checker.known(("start", "surfaces_degrees", name), "surface", name, surfaces)
+    path: Path_
     for n, line in enumerate(start.before):
         path = ("start", "before", n)
         for name, position in line.set.items():
@@ -52,8 +35,6 @@ def check_exercise(
             service, action = line.request
             if checker.known(path, "service", service, services):
                 checker.known(path, f"action of {service}", action, [a.id for a in services[service].actions])
-    for name in start.stores:
-        checker.known(("start", "stores", name), "store", name, [store.id for store in airframe.stores])
     check_faults(exercise, airframe, checker)
     check_papers(exercise, airframe, checker)
     if exercise.ends_when is not None:
@@ -78,3 +59,35 @@ def _papers_of(item: Item) -> list[str]:
     if isinstance(item, CheckItem) and item.expect.paper is not None:
         return [item.expect.paper]
     return []
+
+
+def check_papers(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:
+    """A paper value that is to be entered names an entry that can take it."""
+    for n, paper in enumerate(exercise.papers):
+        for m, line in enumerate(paper.lines):
+            if line.entry is None:
+                continue
+            path: Path_ = ("papers", n, "lines", m)
+            entries = [name for name, control in airframe.controls.items() if control.kind == "entry"]
+            if checker.known((*path, "entry"), "entry", line.entry, entries):
+                entry = airframe.controls[line.entry]
+                least, most = entry.minimum or 0.0, entry.maximum or 0.0
+                if isinstance(line.value, str) or not least <= line.value <= most:
+                    checker.wrong((*path, "value"), f"{entry.name} takes {least:g} to {most:g}, so not {line.value!r}")
+
+
+def check_faults(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:
+    """Every fault is about something there is, and arms in one way."""
+    targets = fault_targets(airframe)
+    checker.unique(("faults",), "fault", [fault.id for fault in exercise.faults])
+    for n, known in enumerate(exercise.start.out_of_service):
+        where: Path_ = ("start", "out_of_service", n, "target")
+        checker.known(where, f"target for {known.kind}", known.target, targets[known.kind])
+    for n, fault in enumerate(exercise.faults):
+        path: Path_ = ("faults", n)
+        checker.known((*path, "target"), f"target for {fault.kind}", fault.target, targets[fault.kind])
+        if fault.at is not None and fault.when is not None:
+            checker.wrong(path, "arms either `at` a time or `when` a state is there, not both")
+        for key in ("when", "clear_when"):
+            if (text := getattr(fault, key)) is not None:
+                checker.truth((*path, key), text, over_time=False, logic=True)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from lumenstat.documents.checker import Checker
 from lumenstat.documents.checklist import (
     CheckItem,
     Checklist,
@@ -18,7 +17,8 @@ from lumenstat.documents.checklist import (
     VerifyItem,
 )
 from lumenstat.documents.procedure import Procedure, Step, procedure_from
-from lumenstat.documents.sources import Path_
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
 
 Key = tuple[str, ...]
 

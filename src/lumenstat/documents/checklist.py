@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from lumenstat.documents.values import (
+from lumenstat.language.values import (
     DocumentId,
     ExpressionText,
     Flag,

@@ -2,41 +2,32 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, create_model
 
-from lumenstat.documents.engines import PartNumber
-from lumenstat.documents.values import (
+from lumenstat.language.values import (
     DocumentId,
     ExpressionText,
-    Flag,
     Fraction,
     Name,
-    NotNegative,
     Number,
+    PartNumber,
     Position,
     Positive,
     Seconds,
     Text,
     Written,
 )
+from lumenstat.systems.registry import fault_kinds, starts
+from lumenstat.systems.surroundings import Surroundings
+from lumenstat.systems.system import Sections
 
-
-class Cart(Written):
-    """One ground supply cart as it really is."""
-
-    name: Text
-    volts: NotNegative
-    hertz: NotNegative
-
-
-class Place(Written):
-    """Where the aircraft stands."""
-
-    name: Text
-    latitude_degrees: Annotated[Number, Field(ge=-90, le=90)]
-    longitude_degrees: Annotated[Number, Field(ge=-180, le=180)]
+if TYPE_CHECKING:
+    from lumenstat.systems.electrical.ac_sources import CartsStart
+    from lumenstat.systems.electrical.batteries import BatteriesStart
+    from lumenstat.systems.panel.part import ControlsStart
+    from lumenstat.systems.services import ServicesStart
 
 
 class Before(Written):
@@ -48,41 +39,14 @@ class Before(Written):
     request: tuple[Name, Name] | None = None
 
 
-FaultKind = Literal[
-    "battery_weak",
-    "battery_hot",
-    "limiter_failed",
-    "diode_leaks",
-    "contactor_stuck_open",
-    "supply_out_of_tolerance",
-    "supply_lost",
-    "rectifier_failed",
-    "generator_failed",
-    "apu_out_of_order",
-    "apu_no_light",
-    "apu_hung",
-    "apu_door_stuck",
-    "apu_fire",
-    "apu_no_oil",
-    "loop_open",
-    "bulb_dead",
-    "fuel_pump_failed",
-    "display_dead",
-    "hydraulic_pump_runs",
-    "duct_low",
-    "engine_hung",
-    "engine_hot",
-    "engine_no_light",
-    "engine_no_oil",
-    "engine_no_rotation",
-    "engine_starter_stuck",
-    "inertial_failed",
-    "inertial_refuses",
-    "aircraft_nudged",
-    "transfer_fails",
-    "load_failed",
-    "service_undone",
-]
+if TYPE_CHECKING:
+    FaultKind = str
+
+    class _Start(Surroundings, BatteriesStart, CartsStart, ControlsStart, ServicesStart, Sections):
+        """What systems add to a start."""
+else:
+    FaultKind = Literal[tuple(fault_kinds())]
+    _Start = create_model("_Start", __base__=(*starts(), Surroundings, Sections))
 
 
 class OutOfService(Written):
@@ -94,22 +58,10 @@ class OutOfService(Written):
     amount: Positive | None = None
 
 
-class Start(Written):
+class Start(_Start):
     """The aircraft as the crew find it."""
 
-    place: Place
-    outside_celsius: Annotated[Number, Field(ge=-60, le=60)] = 15.0
-    hours_unpowered: NotNegative = 12.0
-    first_flight_of_day: Flag = True
     out_of_service: tuple[OutOfService, ...] = ()
-    remembered: Place | None = None
-    moved_since_shutdown: Flag = False
-    battery_charge: dict[Name, Fraction]
-    carts: dict[Name, Annotated[tuple[Cart, ...], Field(min_length=1)]] = {}
-    services: dict[Name, Name] = {}
-    controls: dict[Name, Position] = {}
-    surfaces_degrees: dict[Name, Number] = {}
-    stores: dict[Name, Number] = {}
     before: tuple[Before, ...] = ()
 
 

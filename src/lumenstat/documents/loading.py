@@ -12,9 +12,9 @@ from pydantic import BaseModel, ValidationError
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
-from lumenstat.documents.sources import Path_, Source, read_source, read_source_file
-from lumenstat.documents.values import nearest
 from lumenstat.errors import DocumentError, Problem
+from lumenstat.language.sources import Path_, Source, read_source, read_source_file
+from lumenstat.language.values import nearest
 
 Document = Airframe | Checklist | Exercise
 

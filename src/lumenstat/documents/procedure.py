@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 from lumenstat.documents.checklist import (
     CheckItem,
@@ -19,9 +18,6 @@ from lumenstat.documents.checklist import (
     SweepItem,
     WaitItem,
 )
-
-if TYPE_CHECKING:
-    from lumenstat.documents.bundles import Bundle
 
 
 @dataclass(frozen=True)
@@ -98,11 +94,6 @@ def _closed(masks: list[int]) -> tuple[int, ...]:
             if wider != mask:
                 closed[number], changed = wider, True
     return tuple(closed)
-
-
-def procedure_of(bundle: Bundle) -> Procedure:
-    """The items of all checklists of an exercise, one after another; worked out once for a bundle, with their order."""
-    return bundle.procedure
 
 
 def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | str]) -> Procedure:

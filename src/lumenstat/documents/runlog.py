@@ -9,9 +9,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from lumenstat.documents.intake import check_value, read_json
-from lumenstat.documents.values import Flag, Number, Text
 from lumenstat.errors import InputRefused, LogError
+from lumenstat.language.intake import check_value, read_json
+from lumenstat.language.values import Flag, Number, Text
 
 FORMAT = "lumenstat/run/1"
 MOST_EVENTS = 5_000

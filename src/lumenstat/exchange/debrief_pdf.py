@@ -8,9 +8,8 @@ from dataclasses import dataclass
 from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
-from lumenstat.documents.values import clock
 from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
+from lumenstat.language.values import clock
 
 
 @dataclass(frozen=True)
@@ -40,7 +39,7 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
     _ledger_table(sheet, bundle, ledger)
     if overrides:
         before = {row.item: row for row in computed.items}
-        names = procedure_of(bundle).by_id
+        names = bundle.procedure.by_id
         sheet.heading(f"Overridden; computed was {computed.percent} %")
         for each in overrides:
             was = before[each.item]
@@ -68,7 +67,7 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
 
 
 def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
-    steps = procedure_of(bundle).by_id
+    steps = bundle.procedure.by_id
     rows = []
     for row in ledger.items:
         step = steps[row.item]

@@ -7,8 +7,8 @@ from collections.abc import Callable, Iterator, Mapping
 from itertools import product
 
 from lumenstat.documents.checklist import DecideItem
-from lumenstat.documents.expressions import NULL_SAFE, Constants, Emitter, Expression, Quantity, parse
 from lumenstat.errors import ExpressionError
+from lumenstat.language.expressions import NULL_SAFE, Constants, Emitter, Expression, Quantity, parse
 
 MOST_QUANTITIES = 3
 MOST_TRIED = 3000

@@ -9,12 +9,12 @@ from functools import cached_property
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, Item, RequestItem, SetItem, WaitItem
 from lumenstat.documents.procedure import Procedure, Step, target_of
-from lumenstat.documents.quantities import quantities_of
-from lumenstat.documents.values import position_text
+from lumenstat.language.values import position_text
 from lumenstat.proving.coverage import uncovered
 from lumenstat.proving.proof import Finding, Remedy
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.flight import Flight
+from lumenstat.systems.registry import quantities_of
 
 DARK_WORDS = ("dead", "dark", "out", "blank")
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of, watched_texts
+from lumenstat.documents.procedure import watched_texts
 from lumenstat.proving.findings import Finder
 from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
 from lumenstat.proving.standing import standings
@@ -14,6 +14,7 @@ from lumenstat.rehearsal.critical import critical_items, schedule_of
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.script import Script
 from lumenstat.simulation.flight import Flight, fly
+from lumenstat.systems.electrical.batteries import BatteriesSection
 
 AFTERWARDS_TICKS = 2000
 """A little while after the last act, so that what it set going shows."""
@@ -22,7 +23,7 @@ AFTERWARDS_TICKS = 2000
 def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
     """The proof of an exercise. The same exercise always gives the same proof."""
     flown = rehearsal or rehearse(bundle)
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     flight = fly(bundle, flown.events, watched_texts(procedure), end=flown.ready_at + AFTERWARDS_TICKS)
     findings = tuple(Finder(bundle, procedure, flown, flight).findings())
     schedule = schedule_of(Script(bundle, flown))
@@ -45,7 +46,7 @@ def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
 
 
 def _lowest(bundle: Bundle, flight: Flight) -> Iterator[Lowest]:
-    for battery in bundle.airframe.electrical.batteries:
+    for battery in bundle.airframe.section(BatteriesSection).batteries:
         slot = flight.aircraft.plan.a.numbers[f"battery.{battery.id}.volts"]
         volts, tick = min((point.a[slot], point.tick) for point in flight.trace)
         yield Lowest(battery=battery.name, volts=round(volts, 2), at=tick / 100)

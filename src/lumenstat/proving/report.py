@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from lumenstat.documents.values import clock
+from lumenstat.language.values import clock
 from lumenstat.proving.proof import Consequence, Finding, Proof, Standing
 from lumenstat.proving.standing import FULL_SHARE
 

@@ -9,13 +9,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from lumenstat.documents.airframe import Battery, Bus
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.proving.proof import Standing
 from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
+from lumenstat.systems.electrical.ac_sources import AcSection
+from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.electrical.battery_part import Battery
+from lumenstat.systems.electrical.buses import Bus
+from lumenstat.systems.electrical.contactors import ContactorsSection
 
 LONGEST_TICKS = 6 * 360_000
 LOOK_TICKS = 3000
@@ -26,7 +30,7 @@ def standings(bundle: Bundle, flight: Rehearsal) -> Iterator[Standing]:
     """For every battery what the exercise's start and its perfect flight mean."""
     alone = _alone(bundle, flight.events)
     filled = _filled(bundle, flight.events)
-    for battery in bundle.airframe.electrical.batteries:
+    for battery in bundle.airframe.section(BatteriesSection).batteries:
         bus, seconds = alone.get(battery.id, ("", None))
         yield Standing(
             battery=battery.name,
@@ -48,7 +52,7 @@ def _alone(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, tuple[str, f
     begun: dict[str, tuple[Bus, Snapshot]] = {}
     for event in events:
         aircraft.arrive(event.tick)
-        for battery in bundle.airframe.electrical.batteries:
+        for battery in bundle.airframe.section(BatteriesSection).batteries:
             if battery.id not in begun and (bus := _fed_by(aircraft, battery, buses)) is not None:
                 begun[battery.id] = bus, aircraft.snapshot()
         carry_out(aircraft, event)
@@ -61,13 +65,14 @@ def _alone(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, tuple[str, f
 
 def _fed_by(aircraft: Aircraft, battery: Battery, buses: dict[str, Bus]) -> Bus | None:
     """The bus beyond a battery's contactor that lives while batteries give current and nothing else does."""
-    d, slot, electrical = aircraft.d, aircraft.plan.d, aircraft.plan.airframe.electrical
-    others = (*electrical.ground_supplies, *electrical.generators)
+    d, slot, airframe = aircraft.d, aircraft.plan.d, aircraft.plan.airframe
+    ac = airframe.section(AcSection)
+    others = (*ac.ground_supplies, *ac.generators)
     if any(d[slot[f"source.{each.id}.available"]] is True for each in others):
         return None
     if aircraft.a[aircraft.plan.a[f"battery.{battery.id}.amps"]] >= 0:
         return None
-    for contactor in electrical.contactors:
+    for contactor in airframe.section(ContactorsSection).contactors:
         if battery.bus in contactor.between and d[slot[f"contactor.{contactor.id}.shut"]] is True:
             other = next(end for end in contactor.between if end != battery.bus)
             if d[slot[f"bus.{other}.alive"]] is True:
@@ -90,7 +95,7 @@ def _filled(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, float]:
     aircraft, found = _aircraft(bundle), {}
     charges = {
         battery.id: aircraft.plan.a[f"battery.{battery.id}.charge"]
-        for battery in bundle.airframe.electrical.batteries
+        for battery in bundle.airframe.section(BatteriesSection).batteries
         if bundle.exercise.start.battery_charge[battery.id] < FULL_SHARE
     }
 

@@ -21,11 +21,11 @@ from lumenstat.documents.checklist import (
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.readings import meaning_of, shown_figure
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.documents.values import position_text
+from lumenstat.language.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
-from lumenstat.simulation.plan import ticks
 from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.systems.terms import ticks
 
 PACE_SECONDS = {
     "set": 1.5, "verify": 1.0, "check": 2.5, "hold": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
@@ -184,13 +184,7 @@ class Hands:
 
     def can_ask(self, item: RequestItem) -> bool:
         """Whether a request would be heard, and done, if it were made now."""
-        services = self.aircraft.plan.airframe.services
-        number = next(n for n, service in enumerate(services) if service.id == item.service)
-        position, action = next((m, a) for m, a in enumerate(services[number].actions) if a.id == item.action)
-        answers, settler = self.aircraft.settler.answers, self.aircraft.settler
-        state = self.aircraft.d[self.aircraft.plan.d[f"service.{item.service}"]]
-        free = settler.pending_service[number] is None and state in action.possible_when
-        return free and answers.heard[number] and answers.needs[number][position]
+        return self.aircraft.units.hindrance("request", {"service": item.service, "action": item.action}) is None
 
     # ---- readings ----------------------------------------------------------------------------------------
 

@@ -23,10 +23,10 @@ from lumenstat.documents.checklist import (
     SweepItem,
     WaitItem,
 )
-from lumenstat.documents.procedure import Procedure, Step, procedure_of, watched_texts
+from lumenstat.documents.procedure import Procedure, Step, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.hands import Hands
-from lumenstat.simulation.plan import ticks
+from lumenstat.systems.terms import ticks
 
 PATIENCE_TICKS = 240_000
 
@@ -64,7 +64,7 @@ class Rehearsal:
 
 def rehearse(bundle: Bundle) -> Rehearsal:
     """Fly the exercise perfectly. The same exercise always gives the same flight."""
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     first = _Flier(bundle, procedure, {}).fly()
     if not first.ok:
         return first

@@ -13,14 +13,14 @@ from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import CheckItem, HoldItem, Item, RequestItem
-from lumenstat.documents.procedure import procedure_of, watched_texts
+from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.rehearsal.hands import Hands, Kept, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
 from lumenstat.simulation.flight import limit_text
-from lumenstat.simulation.plan import Discrete
+from lumenstat.systems.terms import Discrete
 
 HELD_BACK_SECONDS = 4.0
 TICKS_ALIKE = 50
@@ -72,7 +72,7 @@ class Script:
     flight: Rehearsal
 
     def __post_init__(self) -> None:
-        self.procedure = procedure_of(self.bundle)
+        self.procedure = self.bundle.procedure
         limits = [limit_text(limit) for limit in self.bundle.airframe.limits]
         lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
         self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps]))

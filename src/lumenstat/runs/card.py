@@ -20,7 +20,7 @@ from lumenstat.documents.checklist import (
 )
 from lumenstat.documents.procedure import Procedure, target_of
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.documents.values import position_text
+from lumenstat.language.values import position_text
 
 SWEEP_MOVES = 3
 """One end, the other, and back: the card does not judge whether it was all of the way."""

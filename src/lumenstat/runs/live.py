@@ -8,7 +8,7 @@ from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ConfirmItem, WaitItem
-from lumenstat.documents.procedure import procedure_of, watched_texts
+from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args
 from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import FLOW_DONE, Card
@@ -57,7 +57,7 @@ class LiveRun:
         self.bundle = bundle
         self.clock = Clock()
         self.aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
-        procedure = procedure_of(bundle)
+        procedure = bundle.procedure
         self.guided = bundle.exercise.assist == "guided"
         self.card = Card(procedure, self.guided)
         self.coach = Coach(bundle, procedure) if bundle.exercise.assist != "examined" else None
@@ -130,7 +130,7 @@ class LiveRun:
 
     def waiting(self, figures: list[float] | None = None) -> bool:
         """Whether the crew are busy or the open item waits for something that is not there yet."""
-        if any(pending is not None for pending in self.aircraft.settler.pending_service):
+        if self.aircraft.units.busy:
             return True
         item = self.card.current
         if not isinstance(item, WaitItem):
@@ -254,9 +254,8 @@ class LiveRun:
         if instrument.selector is not None:
             position = self.aircraft.d[self.aircraft.plan.d[f"control.{instrument.selector}"]]
             shown = instrument.by_position.get(str(position))
-        if shown is not None and shown.startswith("battery."):
-            batteries = {b.id: b.bus for b in self.bundle.airframe.electrical.batteries}
-            self.called.add(batteries[shown.split(".")[1]])
+        if (bus := self.aircraft.plan.volts_of.get(shown or "")) is not None:
+            self.called.add(bus)
 
     @property
     def words(self) -> Sequence[Word]:

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from lumenstat.runs.live import LiveRun
-from lumenstat.simulation.plan import Discrete, Plan
+from lumenstat.simulation.plan import Plan
+from lumenstat.systems.terms import Discrete
 
 Values = tuple[Discrete | None, ...]
 ReadShown = Callable[[list[Discrete], list[float]], Values]

@@ -8,39 +8,31 @@ often changes nothing.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from itertools import cycle
-from typing import Protocol
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Fault, Start
+from lumenstat.documents.exercise import Fault, Start, known_faults
 from lumenstat.errors import ModelError
-from lumenstat.simulation.calendar import Calendar, Priority
-from lumenstat.simulation.electrical.network import NotSettled
-from lumenstat.simulation.flows import Flows, Solution
-from lumenstat.simulation.holding import Conditions
-from lumenstat.simulation.plan import Discrete, Plan, plan_for, ticks
+from lumenstat.network.solving import NotSettled
+from lumenstat.simulation.calendar import Calendar
+from lumenstat.simulation.dynamics import Conditions, Dynamics, Solution
+from lumenstat.simulation.faults import FaultBoard
+from lumenstat.simulation.plan import Plan, plan_for
 from lumenstat.simulation.reading import Reading
-from lumenstat.simulation.settling import Settler
+from lumenstat.simulation.units import Units
+from lumenstat.simulation.watcher import Watcher
+from lumenstat.systems.layout import Layout
+from lumenstat.systems.terms import Discrete
 
 LONGEST_STEP = 3000
 FIRST_STEP = 200
 GROWTH = 6.0
 GROWTH_AFTER_FAILURE = 2.0
+QUIET_ROUNDS = 20
 SETTLE_ROUNDS = 50
 TOLERABLE = 1.0
 NEAR = 0.005
-
-
-class Watcher(Protocol):
-    """Sees an aircraft pass; must not change it."""
-
-    def during_step(self, start: int, end: int, sample: Callable[[int], list[float]]) -> None:
-        """Figures moved from tick `start` to `end`; `sample(tick)` gives them at any tick between."""
-
-    def at_event(self, tick: int) -> None:
-        """Something discrete happened, or a step ended, at this tick."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,7 +69,7 @@ class Snapshot:
     bends: list[float]
     step_ticks: int
     calendar: Calendar
-    settler: Mapping[str, object]
+    memory: tuple[tuple[object, ...], tuple[object, ...]]
 
 
 class Aircraft:
@@ -85,39 +77,30 @@ class Aircraft:
 
     def __init__(self, airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> None:
         self.plan: Plan = plan_for(airframe)
-        self.flows = Flows(self.plan, start)
+        self.layout: Layout = self.plan.layout
         self.tick = 0
         self.calendar = Calendar()
         self.crew: list[CrewLine] = []
         self.watchers: list[Watcher] = []
         self.d: list[Discrete] = [False] * len(self.plan.d)
-        self._set_controls(airframe, start)
-        angles = []
-        for surface in airframe.hydraulics.surfaces:
-            lever = str(self.d[self.plan.d[f"control.{surface.lever}"]])
-            angles.append(start.surfaces_degrees.get(surface.id, surface.positions[lever]))
-        self.x = self.flows.begin(start, angles)
-        self.settler = Settler(self, start, faults)
-        self.solution = self.flows.at_rest()
+        self.d[self.plan.d["start.hours_unpowered"]] = start.hours_unpowered
+        self.d[self.plan.d["start.first_flight_of_day"]] = start.first_flight_of_day
+        self.faults = FaultBoard(self.plan, self, (*faults, *known_faults(start)), self._rewire)
+        self.units = Units(self.plan, self, start)
+        self.x = self.units.begin()
+        self.dynamics = Dynamics(self.plan, self.units.numbered, lambda: self.faults.changes)
+        self.solution = self.dynamics.at_rest()
         self.a: list[float] = [0.0] * len(self.plan.a)
         self._step_ticks = FIRST_STEP
         self._planned: _Step | None = None
         self._rates: list[float] | None = None
-        self._bends = self.flows.steps.straight
-        self.conditions: Conditions = self.settler.settle()
+        self._bends = self.plan.steps.straight
+        self.conditions: Conditions = self._settle()
         self._resolve()
-        self.flows.rebuilt = False
+        self.dynamics.rewired = False
 
-    def _set_controls(self, airframe: Airframe, start: Start) -> None:
-        for name, control in airframe.controls.items():
-            value = start.controls.get(name, control.usual)
-            self.d[self.plan.d[f"control.{name}"]] = float(value) if control.kind == "entry" else str(value)
-        for service in airframe.services:
-            self.d[self.plan.d[f"service.{service.id}"]] = start.services.get(service.id, service.states[0])
-        for bus in self.plan.ac:
-            self.d[self.plan.d[f"bus.{bus.id}.fed_by"]] = ""
-        self.d[self.plan.d["start.hours_unpowered"]] = start.hours_unpowered
-        self.d[self.plan.d["start.first_flight_of_day"]] = start.first_flight_of_day
+    def _rewire(self) -> None:
+        self.dynamics.rewire()
 
     # ---- looking -----------------------------------------------------------------------------------------
 
@@ -130,15 +113,11 @@ class Aircraft:
 
     def state(self, a: list[float] | None = None) -> dict[str, Discrete | None]:
         """Every quantity by name, at the figures given or as they are now."""
-        return dict(zip(self.plan.quantities, self._read_all(self.d, self.a if a is None else a), strict=True))
+        return dict(zip(self.plan.quantities, self.plan.read_all(self.d, self.a if a is None else a), strict=True))
 
     def reading(self) -> Reading:
         """Every quantity as it is now, to be read later."""
         return Reading(self.plan, self.d, self.a)
-
-    @property
-    def _read_all(self) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:
-        return reader_of(self.plan)
 
     @property
     def next_change(self) -> int:
@@ -193,7 +172,7 @@ class Aircraft:
         if bounded:
             grown = max(grown, self._step_ticks)
         solution = self._solved(self.tick + length, x, between)
-        a = self.flows.figures(self.tick + length, x, solution, self.conditions)
+        a = self.dynamics.outputs(self.tick + length, x, solution)
         flipped = self.plan.flipped(self.d, a)
         step = _Step(self.tick + length, due, x, solution, a, flipped, bends, min(LONGEST_STEP, grown))
         return self._first_flip(step) if flipped and length > 1 else step
@@ -201,19 +180,19 @@ class Aircraft:
     def _attempt(self, length: int) -> tuple[list[float], Solution, list[float], float]:
         """Heun over some ticks: figures at its end, the rough step's solution, bends, error of the rough step."""
         try:
-            steps, start = self.flows.steps, self._rates_here()
+            steps, start = self.plan.steps, self._rates_here()
             rough = steps.advance(self.x, start, self._bends, length)
-            between = self._solved(self.tick, rough, self.solution, sources=False)
-            end = self.flows.rates(rough, between, self.conditions)
+            between = self._solved(self.tick, rough, self.solution)
+            end = self.dynamics.rates(rough, between, self.conditions)
             bends, x, error = steps.correct(self.x, rough, start, end, length)
             return x, between, bends, error
         except (OverflowError, ZeroDivisionError) as lost:
             raise self._lost(self.tick, lost) from None
 
-    def _solved(self, tick: int, x: list[float], guess: Solution, sources: bool = True) -> Solution:
+    def _solved(self, tick: int, x: list[float], guess: Solution) -> Solution:
         """The network at these figures. Raises ModelError where it has no solution."""
         try:
-            return self.flows.solve(x, self.conditions, guess, sources)
+            return self.dynamics.solve(x, self.conditions, guess)
         except (NotSettled, OverflowError, ZeroDivisionError) as error:
             raise self._lost(tick, error) from None
 
@@ -224,14 +203,14 @@ class Aircraft:
     def _rates_here(self) -> list[float]:
         """The rates at the present tick, found when they are first needed: often something is switched before."""
         if self._rates is None:
-            self._rates = self.flows.rates(self.x, self.solution, self.conditions)
+            self._rates = self.dynamics.rates(self.x, self.solution, self.conditions)
         return self._rates
 
     def _as_far_as(self, step: _Step, tick: int) -> _Step:
         """A step cut off at a tick on its way."""
-        x = self.flows.steps.advance(self.x, self._rates_here(), step.bends, tick - self.tick)
+        x = self.plan.steps.advance(self.x, self._rates_here(), step.bends, tick - self.tick)
         solution = self._solved(tick, x, self.solution)
-        a = self.flows.figures(tick, x, solution, self.conditions)
+        a = self.dynamics.outputs(tick, x, solution)
         return _Step(tick, step.due, x, solution, a, self.plan.flipped(self.d, a), step.bends, step.next_ticks)
 
     def _first_flip(self, step: _Step) -> _Step:
@@ -293,8 +272,15 @@ class Aircraft:
     def _fire_due(self) -> None:
         while (due := self.calendar.next_tick()) is not None and due <= self.tick:
             event = self.calendar.pop()
-            if self.settler.fire(event):
+            if self.calendar.holds(event):
+                self._fire(event.priority, event.target)
                 self._after_change()
+
+    def _fire(self, priority: int, target: int) -> None:
+        if priority == self.plan.fault_priority:
+            self.faults.fire(target)
+        else:
+            self.units.fire(priority, target)
 
     def _after_change(self) -> None:
         if self._settled_anew():
@@ -302,12 +288,22 @@ class Aircraft:
         for watcher in self.watchers:
             watcher.at_event(self.tick)
 
+    def _settle(self) -> Conditions:
+        """Let logic and units follow each other until nothing changes at this tick."""
+        for _ in range(QUIET_ROUNDS):
+            before = list(self.d)
+            self.faults.settle()
+            self.units.settle()
+            if self.d == before:
+                return self.dynamics.conditions(self.d)
+        raise ModelError(f"logic goes round in a circle at {self.tick / 100:.2f} s")
+
     def _settled_anew(self) -> bool:
         """Settle the logic; whether anything that the figures depend on has changed by it."""
-        settled = self.settler.settle()
-        if settled == self.conditions and not self.flows.rebuilt:
+        settled = self._settle()
+        if settled == self.conditions and not self.dynamics.rewired:
             return False
-        self.conditions, self.flows.rebuilt = settled, False
+        self.conditions, self.dynamics.rewired = settled, False
         return True
 
     def _flip(self, flipped: list[tuple[int, bool]]) -> bool:
@@ -320,29 +316,39 @@ class Aircraft:
         """Solve the network; where a comparator flips, settle the logic and solve again until all is quiet."""
         for _ in range(SETTLE_ROUNDS):
             self.solution = self._solved(self.tick, self.x, self.solution)
-            self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+            self.a = self.dynamics.outputs(self.tick, self.x, self.solution)
             self._planned = None
             if not self._flip(self.plan.flipped(self.d, self.a)):
                 break
         else:
             raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
         self._rates = None
-        self._bends = self.flows.steps.straight
+        self._bends = self.plan.steps.straight
         self._step_ticks = min(self._step_ticks, FIRST_STEP)
 
     def begin_here(self) -> None:
         """Call the present moment 0; what was on its way stays on its way."""
-        self.calendar.shift(self.tick)
+        self.calendar.shift(self.tick, stays=self.plan.fault_priority)
         self.tick = 0
         self.crew.clear()
         self._planned = None
-        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
+        self.a = self.dynamics.outputs(self.tick, self.x, self.solution)
+
+    # ---- what units ask ----------------------------------------------------------------------------------
+
+    def schedule(self, priority: int, target: int, after: int) -> None:
+        """Let an event come after some ticks."""
+        self.calendar.add(self.tick + after, priority, target)
+
+    def overtake(self, priority: int, target: int) -> None:
+        """Let an event that was scheduled not happen."""
+        self.calendar.overtake(priority, target)
 
     def say(self, by: str, says: str) -> None:
         """Put a line on the ground crew line."""
         self.crew.append(CrewLine(self.tick, by, says))
 
-    # ---- keeping -----------------------------------------------------------------------------------------
+    # ---- snapshots ---------------------------------------------------------------------------------------
 
     def snapshot(self) -> Snapshot:
         """A copy of the state, to go back to."""
@@ -354,13 +360,17 @@ class Aircraft:
             self._bends,
             self._step_ticks,
             self.calendar.copy(),
-            self.settler.keep(),
+            self.memory(),
         )
+
+    def memory(self) -> tuple[tuple[object, ...], tuple[object, ...]]:
+        """What its units and faults remember."""
+        return self.units.snapshot(), self.faults.snapshot()
 
     def stands_as(self, kept: Snapshot, earlier: int, later: int) -> bool:
         """Whether all that the future depends on is as it was in a snapshot: the same switches and states, figures no
         further apart than `NEAR`, and now and all that is to come at most so many ticks off."""
-        if self.d != kept.d or self.settler.keep() != kept.settler:
+        if self.d != kept.d or self.memory() != kept.memory:
             return False
         ours, theirs = self.calendar.due(), kept.calendar.due()
         if [event[:2] for event in ours] != [event[:2] for event in theirs]:
@@ -374,22 +384,10 @@ class Aircraft:
         self.tick, self.d, self.x = kept.tick, list(kept.d), list(kept.x)
         self.solution, self._bends, self._step_ticks = kept.solution, kept.bends, kept.step_ticks
         self.calendar = kept.calendar.copy()
-        self.settler.put_back(kept.settler)
-        self.flows.rebuilt = False
+        units, faults = kept.memory
+        self.units.restore(units)
+        self.faults.restore(faults)
+        self.dynamics.rewired = False
         self._planned = self._rates = None
-        self.conditions = self.settler.settle()
-        self.a = self.flows.figures(self.tick, self.x, self.solution, self.conditions)
-
-
-def reader_of(plan: Plan) -> Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]]:
-    """A generated function that reads every quantity in one pass."""
-    found: Callable[[list[Discrete], list[float]], tuple[Discrete | None, ...]] | None = plan.__dict__.get("_reader")
-    if found is None:
-        lines = ["def read(d, a):", "    return ("]
-        lines += [f"        {plan.codes[name]}," for name in plan.quantities]
-        found = plan.function("\n".join([*lines, "    )", ""]), "read")
-        plan.__dict__["_reader"] = found
-    return found
-
-
-__all__ = ["Aircraft", "CrewLine", "Priority", "Snapshot", "Watcher", "ticks"]
+        self.conditions = self._settle()
+        self.a = self.dynamics.outputs(self.tick, self.x, self.solution)

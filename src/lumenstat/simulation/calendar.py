@@ -4,23 +4,6 @@ from __future__ import annotations
 
 import heapq
 from dataclasses import dataclass, field, replace
-from enum import IntEnum
-
-
-class Priority(IntEnum):
-    """What happens first when several things happen on one tick."""
-
-    CONTACTOR = 0
-    TRANSFER = 1
-    SUPPLY = 2
-    OVERLOAD = 3
-    SURFACE = 4
-    TIMER = 5
-    APU = 6
-    ENGINE = 7
-    INERTIAL = 8
-    SERVICE = 9
-    FAULT = 10
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -28,7 +11,7 @@ class Event:
     """Something that happens by itself. A stale `serial` means that it was overtaken and does nothing."""
 
     tick: int
-    priority: Priority
+    priority: int
     sequence: int
     target: int = field(compare=False)
     serial: int = field(compare=False)
@@ -40,15 +23,15 @@ class Calendar:
     def __init__(self) -> None:
         self.events: list[Event] = []
         self.sequence = 0
-        self.serials: dict[tuple[Priority, int], int] = {}
+        self.serials: dict[tuple[int, int], int] = {}
 
-    def add(self, tick: int, priority: Priority, target: int) -> None:
+    def add(self, tick: int, priority: int, target: int) -> None:
         """Put an event on the calendar, in place of any other of this kind and target."""
         serial = self.overtake(priority, target)
         self.sequence += 1
         heapq.heappush(self.events, Event(tick, priority, self.sequence, target, serial))
 
-    def overtake(self, priority: Priority, target: int) -> int:
+    def overtake(self, priority: int, target: int) -> int:
         """Make events of this kind and target do nothing when they come due."""
         serial = self.serials[priority, target] = self.serials.get((priority, target), 0) + 1
         return serial
@@ -57,9 +40,9 @@ class Calendar:
         """Whether the event was not overtaken."""
         return self.serials.get((event.priority, event.target)) == event.serial
 
-    def shift(self, ticks: int) -> None:
-        """Count from a later moment on; faults keep their own times, which are told from the beginning."""
-        moved = [e if e.priority is Priority.FAULT else replace(e, tick=e.tick - ticks) for e in self.events]
+    def shift(self, ticks: int, stays: int) -> None:
+        """Count from a later moment on; events of one priority keep their times, which are told from the beginning."""
+        moved = [e if e.priority == stays else replace(e, tick=e.tick - ticks) for e in self.events]
         heapq.heapify(moved)
         self.events = moved
 
@@ -69,7 +52,7 @@ class Calendar:
             heapq.heappop(self.events)
         return self.events[0].tick if self.events else None
 
-    def due(self) -> list[tuple[Priority, int, int]]:
+    def due(self) -> list[tuple[int, int, int]]:
         """All that is still to come: kind, target and tick."""
         return sorted((event.priority, event.target, event.tick) for event in self.events if self.holds(event))
 

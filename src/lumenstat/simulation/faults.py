@@ -1,65 +1,54 @@
 """What goes wrong: faults armed at a time or with a state, and cleared likewise.
 
-Active faults are a mapping of (kind, target) to an amount; the rest of the model asks it, or is told by `changed`.
+Active faults are a mapping of (kind, target) to an amount, which units ask. What a kind of fault does besides, its
+system says: whether it changes the network, which state it makes true.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from lumenstat.documents.exercise import Fault
-from lumenstat.documents.expressions import parse
-from lumenstat.simulation.calendar import Priority
-from lumenstat.simulation.plan import Discrete, ticks
-
-if TYPE_CHECKING:
-    from lumenstat.simulation.aircraft import Aircraft
-
-USUAL_AMOUNT = {
-    "battery_weak": 4.0,
-    "diode_leaks": 6.0,
-    "supply_out_of_tolerance": 421.0,
-    "apu_hung": 0.45,
-    "engine_hung": 0.5,
-    "engine_hot": 1.7,
-    "duct_low": 0.55,
-}
-REBUILDS = ("battery_weak", "diode_leaks", "limiter_failed")
+from lumenstat.language.expressions import parse
+from lumenstat.simulation.plan import Plan
+from lumenstat.systems.terms import Discrete, ticks
+from lumenstat.systems.unit import Host
 
 
 class FaultBoard:
     """The faults of an exercise on one aircraft. Event targets: 2n arms fault n, 2n + 1 clears it."""
 
-    def __init__(self, aircraft: Aircraft, faults: tuple[Fault, ...]) -> None:
-        self.aircraft = aircraft
+    def __init__(self, plan: Plan, host: Host, faults: tuple[Fault, ...], rewire: Callable[[], None]) -> None:
+        """`rewire` makes the network anew with the faults that there are."""
+        self._plan, self._host, self._rewire = plan, host, rewire
         self.faults = faults
         self.numbers = {fault.id: n for n, fault in enumerate(faults)}
         self.active: dict[tuple[str, str], float] = {}
         self.changes = 0
         self.spent = [False] * len(faults)
         self._states = self._compile()
+        priority = plan.fault_priority
         for n, fault in enumerate(faults):
             if fault.at is not None:
-                aircraft.calendar.add(ticks(fault.at), Priority.FAULT, 2 * n)
+                host.schedule(priority, 2 * n, ticks(fault.at))
             if fault.clear_at is not None:
-                aircraft.calendar.add(ticks(fault.clear_at), Priority.FAULT, 2 * n + 1)
+                host.schedule(priority, 2 * n + 1, ticks(fault.clear_at))
 
     def _compile(self) -> Callable[[list[Discrete]], tuple[tuple[bool, bool], ...]]:
-        emitter = self.aircraft.plan.emitter()
+        emitter = self._plan.emitter()
         rows = [
             f"({emitter.truth(parse(f.when or 'false'))}, {emitter.truth(parse(f.clear_when or 'false'))}),"
             for f in self.faults
         ]
         source = f"def states(d):\n    return ({' '.join(rows)})\n"
-        found: Callable[[list[Discrete]], tuple[tuple[bool, bool], ...]] = self.aircraft.plan.function(source, "states")
+        found: Callable[[list[Discrete]], tuple[tuple[bool, bool], ...]] = self._plan.function(source, "states")
         return found
 
     def settle(self) -> None:
         """Arm and clear what states ask for; each fault arms by its state once."""
         if not self.faults:
             return
-        for n, (arms, clears) in enumerate(self._states(self.aircraft.d)):
+        for n, (arms, clears) in enumerate(self._states(self._host.d)):
             if arms and not self.spent[n]:
                 self.spent[n] = True
                 self.arm(n)
@@ -73,7 +62,7 @@ class FaultBoard:
     def arm(self, n: int) -> None:
         """Fault n begins."""
         fault = self.faults[n]
-        amount = fault.amount if fault.amount is not None else USUAL_AMOUNT.get(fault.kind, 1.0)
+        amount = fault.amount if fault.amount is not None else self._plan.fault_kinds[fault.kind].usual
         self.active[fault.kind, fault.target] = amount
         self._changed(fault)
 
@@ -101,14 +90,22 @@ class FaultBoard:
 
     def _changed(self, fault: Fault) -> None:
         self.changes += 1
-        if fault.kind in REBUILDS:
-            self.aircraft.flows.rebuild(self.active)
-        there = self.has(fault.kind, fault.target)
-        slots = self.aircraft.plan.d.numbers
-        flags = {
-            "bulb_dead": f"bulb.{fault.target}",
-            "display_dead": f"dead.{fault.target}",
-            "battery_hot": f"battery.{fault.target}.hot",
-        }
-        if fault.kind in flags:
-            self.aircraft.d[slots[flags[fault.kind]]] = there
+        kind = self._plan.fault_kinds[fault.kind]
+        if kind.rewires:
+            self._rewire()
+        if kind.flag is not None:
+            slot = self._plan.d.numbers[kind.flag.format(fault.target)]
+            self._host.d[slot] = self.has(fault.kind, fault.target)
+
+    # ---- snapshot ----------------------------------------------------------------------------------------
+
+    def snapshot(self) -> tuple[object, ...]:
+        """Which are there and which have struck, to be restored."""
+        return dict(self.active), list(self.spent)
+
+    def restore(self, memory: tuple[object, ...]) -> None:
+        """Go back to a memory."""
+        active, spent = memory
+        self.active, self.spent = dict(active), list(spent)  # type: ignore[call-overload]
+        self.changes += 1
+        self._rewire()

@@ -11,9 +11,10 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, CrewLine, Watcher
-from lumenstat.simulation.plan import Discrete
+from lumenstat.simulation.aircraft import Aircraft, CrewLine
+from lumenstat.simulation.watcher import Watcher
 from lumenstat.simulation.watching import Timeline, Watch
+from lumenstat.systems.terms import Discrete
 
 
 @dataclass(frozen=True)
@@ -106,15 +107,13 @@ def fly(
     finished = False
     for index, event in enumerate(events):
         aircraft.arrive(event.tick)
-        state, flags, said = aircraft.reading(), watcher.now(), len(aircraft.crew)
-        accepted = True
+        state, flags = aircraft.reading(), watcher.now()
         try:
-            carry_out(aircraft, event)
+            changed = carry_out(aircraft, event)
+            accepted = changed or event.verb != "request"
         except ActionRefused:
             if not lenient:
                 raise
-            accepted = False
-        if event.verb == "request" and len(aircraft.crew) > said + 1:
             accepted = False
         moments.append(Moment(index, event, state, flags, accepted))
         if event.verb == "finish":

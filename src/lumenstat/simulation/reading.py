@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 from lumenstat.documents.readings import shown_figure
-from lumenstat.simulation.plan import Discrete, Plan
+from lumenstat.simulation.plan import Plan
+from lumenstat.systems.terms import Discrete
 
 OTHER_DECIMALS = 3
 

@@ -12,7 +12,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import CrewLine, Snapshot
-from lumenstat.simulation.plan import Discrete
+from lumenstat.systems.terms import Discrete
 
 
 @dataclass(frozen=True)

@@ -15,10 +15,12 @@ The formulas are written out for each set of figures as generated functions: hal
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
+
+from lumenstat.systems.system import System
 
 Advance = Callable[[list[float], list[float], list[float], list[float], float], list[float]]
 Correct = Callable[
@@ -30,7 +32,7 @@ NEARLY_STRAIGHT = 1e-4
 
 
 @dataclass(frozen=True)
-class Layout:
+class StateKinds:
     """How the figures of one aircraft step: lags in seconds, which are stiff, which are shares or never negative, and
     what error of which is just tolerable."""
 
@@ -42,12 +44,12 @@ class Layout:
 
 
 class Steps:
-    """Steps of the figures of one layout; `steps_of` gives the one that all aircraft of a layout share."""
+    """Steps of the figures of one layout; `steps_of` gives the one that all aircraft of a kind share."""
 
-    def __init__(self, layout: Layout) -> None:
-        self.layout = layout
-        self.straight = [0.0] * len(layout.lags)
-        self._advance, self._correct = _written_out(layout)
+    def __init__(self, kinds: StateKinds) -> None:
+        self.kinds = kinds
+        self.straight = [0.0] * len(kinds.lags)
+        self._advance, self._correct = _written_out(kinds)
         self._kept: dict[int, list[float]] = {}
 
     def _lagged(self, ticks: int) -> list[float]:
@@ -56,7 +58,7 @@ class Steps:
         if lagged is None:
             if len(self._kept) >= KEPT_AT_MOST:
                 self._kept.clear()
-            lagged = self._kept[ticks] = [1 - math.exp(-ticks / 100 / lag) for lag in self.layout.lags if lag]
+            lagged = self._kept[ticks] = [1 - math.exp(-ticks / 100 / lag) for lag in self.kinds.lags if lag]
         return lagged
 
     def advance(self, x: list[float], rates: list[float], bends: list[float], ticks: int) -> list[float]:
@@ -75,37 +77,48 @@ class Steps:
 
 
 @lru_cache(maxsize=32)
-def steps_of(layout: Layout) -> Steps:
-    """The steps of this layout."""
-    return Steps(layout)
+def steps_of(kinds: StateKinds) -> Steps:
+    """The steps of this kinds."""
+    return Steps(kinds)
 
 
-def _written_out(layout: Layout) -> tuple[Advance, Correct]:
+def kinds_of(systems: Sequence[System]) -> StateKinds:
+    """The kinds of all states of these systems, in the order of their layout."""
+    states = [state for system in systems for state in system.states()]
+    numbered = list(enumerate(states))
+    return StateKinds(
+        lags=tuple(state.lag_seconds for state in states),
+        stiff=tuple(n for n, state in numbered if state.stiff),
+        shares=tuple(n for n, state in numbered if state.is_share),
+        not_negative=tuple(n for n, state in numbered if state.never_negative),
+        tolerances=tuple((n, state.tolerance) for n, state in numbered if state.tolerance is not None),
+    )
+
+
+def _written_out(kinds: StateKinds) -> tuple[Advance, Correct]:
     space: dict[str, Any] = {"expm1": math.expm1}
-    exec(compile(source_of(layout), "<steps>", "exec"), space)  # noqa: S102 - our own text, numbers only
+    exec(compile(source_of(kinds), "<steps>", "exec"), space)  # noqa: S102 - our own text, numbers only
     return space["advance"], space["correct"]
 
 
-def source_of(layout: Layout) -> str:
+def source_of(kinds: StateKinds) -> str:
     """The text of the functions, printable for debugging."""
-    figures = range(len(layout.lags))
+    figures = range(len(kinds.lags))
     names = [f"{n}" for n in figures]
-    rates = [*names, *(f"s{n}" for n in layout.stiff)]
-    lagging = [f"{n}" for n in figures if layout.lags[n]]
+    rates = [*names, *(f"s{n}" for n in kinds.stiff)]
+    lagging = [f"{n}" for n in figures if kinds.lags[n]]
 
     def unpack(name: str, parts: list[str], prefix: str) -> str:
         return f"    {''.join(f'{prefix}{part}, ' for part in parts)}= {name}" if parts else "    pass"
 
     given = [unpack("x", names, "x"), unpack("share", lagging, "g"), "    h = s / 2"]
-    stepped = [line for n in figures for line in _stepped(layout, n)]
+    stepped = [line for n in figures for line in _stepped(kinds, n)]
     reached = f"[{', '.join(f'y{n}' for n in figures)}]"
     bends = [
-        f"    b{n} = (e{n} - r{n} - rs{n} * (o{n} - x{n})) / s"
-        if n in layout.stiff
-        else f"    b{n} = (e{n} - r{n}) / s"
+        f"    b{n} = (e{n} - r{n} - rs{n} * (o{n} - x{n})) / s" if n in kinds.stiff else f"    b{n} = (e{n} - r{n}) / s"
         for n in figures
     ]
-    errors = [f"abs(o{n} - y{n}) / {tolerance!r}" for n, tolerance in layout.tolerances]
+    errors = [f"abs(o{n} - y{n}) / {tolerance!r}" for n, tolerance in kinds.tolerances]
     lines = [
         "def advance(x, rates, bends, share, s):",
         *given,
@@ -126,9 +139,9 @@ def source_of(layout: Layout) -> str:
     return "\n".join([*lines, ""])
 
 
-def _stepped(layout: Layout, n: int) -> list[str]:
+def _stepped(kinds: StateKinds, n: int) -> list[str]:
     """Figure n at the end of the step, `y`: from `x` by its rate `r` and bend `b`, with its share `g` if it lags."""
-    if n in layout.stiff:
+    if n in kinds.stiff:
         lines = [
             f"    if r{n} or b{n}:",
             f"        z = rs{n} * s",
@@ -139,12 +152,12 @@ def _stepped(layout: Layout, n: int) -> list[str]:
             f"            y{n} = x{n} + (r{n} * (1 + z / 2) + b{n} * h * (1 + z / 3)) * s",
             f"    else: y{n} = x{n}",
         ]
-    elif layout.lags[n]:
+    elif kinds.lags[n]:
         lines = [f"    y{n} = x{n} + (r{n} + b{n} * h - x{n}) * g{n}"]
     else:
         lines = [f"    y{n} = x{n} + (r{n} + b{n} * h) * s"]
-    if n in layout.shares:
+    if n in kinds.shares:
         lines += [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
-    elif n in layout.not_negative:
+    elif n in kinds.not_negative:
         lines.append(f"    if y{n} < 0: y{n} = 0.0")
     return lines

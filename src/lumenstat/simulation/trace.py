@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import Flight, TracePoint
-from lumenstat.simulation.plan import Discrete
+from lumenstat.systems.terms import Discrete
 
 FLAT = 0.01
 LONGEST_GAP_TICKS = 1000
@@ -84,10 +84,8 @@ REST = ("off", "stopped", "")
 
 def _machines(flight: Flight) -> Iterator[Machine]:
     """Every machine that did something."""
-    airframe, slots = flight.aircraft.plan.airframe, flight.aircraft.plan.d.numbers
-    named = [(airframe.apu.name, "apu.phase")] if airframe.apu else []
-    named += [(unit.name, f"inertial.{unit.id}.phase") for unit in airframe.inertial]
-    named += [(engine.name, f"engine.{engine.id}.phase") for engine in airframe.engines]
+    slots = flight.aircraft.plan.d.numbers
+    named = [(each.name, each.phase) for system in flight.aircraft.plan.systems for each in system.machines()]
     for name, quantity in named:
         spans: list[tuple[float, float, str]] = []
         for point, after in zip(flight.trace, [*flight.trace[1:], None], strict=True):

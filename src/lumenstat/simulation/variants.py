@@ -17,8 +17,8 @@ from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.simulation.flight import limit_text
-from lumenstat.simulation.plan import Discrete
 from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.systems.terms import Discrete
 
 NEAR = 1e-4
 """Figures that lie no further apart than this, of themselves or of one, are the same from there on: charge would have
@@ -147,7 +147,7 @@ class Variants:
             return False
         if not all(math.isclose(x, y, rel_tol=NEAR, abs_tol=NEAR) for x, y in zip(now.x, kept.x, strict=True)):
             return False
-        return now.calendar.due() == kept.calendar.due() and now.settler.keep() == kept.settler
+        return now.calendar.due() == kept.calendar.due() and now.memory() == kept.memory
 
     def _joined(self, then: _Checkpoint) -> Outcome:
         """The outcome of a flight that has become the one with every act again: the rest of it is that one's."""

@@ -12,9 +12,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from lumenstat.documents.expressions import parse
+from lumenstat.language.expressions import parse
 from lumenstat.simulation.aircraft import Aircraft
-from lumenstat.simulation.plan import Discrete, Plan, ticks
+from lumenstat.simulation.plan import Plan
+from lumenstat.systems.terms import Discrete, ticks
 
 COMPILED_AT_MOST = 64
 """Sets of expressions kept as functions for one airframe; a builder's drafts make new ones without end."""

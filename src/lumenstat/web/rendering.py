@@ -15,8 +15,8 @@ from fastapi.responses import HTMLResponse
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 from pydantic import BaseModel, ConfigDict
 
-from lumenstat.documents.values import clock as minutes_and_seconds
 from lumenstat.errors import StorageError
+from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.web import urls
 from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
 

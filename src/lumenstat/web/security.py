@@ -15,8 +15,8 @@ from fastapi import Depends, Form, HTTPException, Request, WebSocket
 from fastapi.requests import HTTPConnection
 from starlette.datastructures import UploadFile
 
-from lumenstat.documents.intake import check_text
 from lumenstat.errors import StorageError
+from lumenstat.language.intake import check_text
 from lumenstat.records.database import Database
 from lumenstat.records.sign_ins import find_sign_in, hash_token, note_seen, seen_long_ago
 from lumenstat.settings import Settings

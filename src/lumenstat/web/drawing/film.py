@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lumenstat.documents.airframe import Airframe, Panel
+from lumenstat.documents.airframe import Airframe
 from lumenstat.simulation.trace import Trace
+from lumenstat.systems.panel.part import Panel
 from lumenstat.web.rendering import Context, clock
 
 PICTURES = 7

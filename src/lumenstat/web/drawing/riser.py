@@ -9,7 +9,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
-from lumenstat.documents.airframe import Airframe, Bus
+from lumenstat.documents.airframe import Airframe
+from lumenstat.systems.electrical.ac_sources import AcSection
+from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.electrical.buses import Bus
+from lumenstat.systems.electrical.contactors import ContactorsSection
+from lumenstat.systems.electrical.diodes import DiodesSection
+from lumenstat.systems.electrical.rectifiers import RectifiersSection
 from lumenstat.web.rendering import Context
 
 WIDTH = 304
@@ -94,7 +100,7 @@ class Riser(Context):
 def lay_out(airframe: Airframe) -> Riser:
     """The riser of an airframe."""
     buses = sorted(airframe.electrical.buses, key=lambda bus: bus.kind == "ac")
-    names = [*(bus.id for bus in buses), *(generator.id for generator in airframe.electrical.generators)]
+    names = [*(bus.id for bus in buses), *(generator.id for generator in airframe.section(AcSection).generators)]
     spacing = (WIDTH - 2 * MARGIN) / max(1, len(names) - 1)
     x = {name: MARGIN + n * spacing for n, name in enumerate(names)}
     joints = _place(list(_joints(airframe, x)))
@@ -142,11 +148,11 @@ def _column(bus: Bus, x: float, joints: list[Joint], foot: float | None) -> Colu
 
 
 def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
-    electrical = airframe.electrical
+    ac = airframe.section(AcSection)
 
     def joint(kind: JointKind, name: str, label: str, ends: tuple[str, str], **more: str) -> Joint:
         first, second = sorted(ends, key=x.__getitem__) if kind != "feed" else ends
-        generators = {generator.id for generator in electrical.generators}
+        generators = {generator.id for generator in ac.generators}
         alive = [f"source.{end}.available" if end in generators else f"bus.{end}.alive" for end in (first, second)]
         half = len(label) * LETTER / 2 + 2
         label_x = min(max((x[first] + x[second]) / 2, half), WIDTH - half)
@@ -165,18 +171,18 @@ def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
             **more,
         )
 
-    for c in electrical.contactors:
+    for c in airframe.section(ContactorsSection).contactors:
         a, b = c.between
         ends = (a, b)
         amps = f"contactor.{c.id}.amps"
         yield joint("contactor", c.id, c.name, ends, quantity=f"contactor.{c.id}.shut", amps=amps, value=a)
-    for d in electrical.diodes:
+    for d in airframe.section(DiodesSection).diodes:
         yield joint("diode", d.id, d.name, (d.anode, d.cathode), quantity=f"diode.{d.id}.amps")
-    for r in electrical.rectifiers:
+    for r in airframe.section(RectifiersSection).rectifiers:
         yield joint("rectifier", r.id, r.name, (r.input, r.output), quantity=f"rectifier.{r.id}.amps")
-    plugs = {s.id: s.bus for s in electrical.ground_supplies}
-    inverters = {i.id: i for i in electrical.inverters}
-    for bus, order in electrical.feeding.items():
+    plugs = {s.id: s.bus for s in ac.ground_supplies}
+    inverters = {i.id: i for i in ac.inverters}
+    for bus, order in ac.feeding.items():
         for feed in order:
             name = f"{bus}_from_{feed.source}"
             quantity = f"bus.{bus}.fed_by"
@@ -230,13 +236,13 @@ def _extent(joint: Joint) -> tuple[float, float]:
 
 
 def _sources(airframe: Airframe, x: dict[str, float], y: float) -> Iterator[Source]:
-    for battery in airframe.electrical.batteries:
+    for battery in airframe.section(BatteriesSection).batteries:
         alive = f"bus.{battery.bus}.alive"
         yield Source(id=battery.id, name=battery.name, kind="battery", alive=alive, x=x[battery.bus], y=y)
-    for supply in airframe.electrical.ground_supplies:
+    for supply in airframe.section(AcSection).ground_supplies:
         alive = f"bus.{supply.bus}.alive"
         yield Source(id=supply.id, name=supply.name, kind="ground", alive=alive, x=x[supply.bus], y=y)
-    for generator in airframe.electrical.generators:
+    for generator in airframe.section(AcSection).generators:
         alive = f"source.{generator.id}.available"
         yield Source(id=generator.id, name=generator.name, kind="generator", alive=alive, x=x[generator.id], y=y)
 

@@ -20,8 +20,8 @@ from typing import Any
 import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
-from lumenstat.documents.intake import read_json
 from lumenstat.errors import InputRefused, LumenstatError, RecordError, StorageError
+from lumenstat.language.intake import read_json
 from lumenstat.records.runs import facts_of
 from lumenstat.runs.seats import Seat, encoded
 from lumenstat.web.security import SignedSocket, Viewer, same_origin, viewer_of

@@ -13,6 +13,7 @@ from lumenstat.documents.exercise import Paper
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.people import trainees
 from lumenstat.records.runs import create_run
+from lumenstat.systems.registry import start_lines
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor, RowId
@@ -113,22 +114,12 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
         StartLine(name="Unpowered for", value=f"{start.hours_unpowered:g} h"),
         StartLine(name="First flight of the day", value="yes" if start.first_flight_of_day else "no"),
     ]
-    for battery in airframe.electrical.batteries:
-        lines.append(StartLine(name=battery.name, value=f"{start.battery_charge[battery.id] * 100:.0f} % charged"))
-    for supply in airframe.electrical.ground_supplies:
-        carts = ", then ".join(f"{c.name} ({c.volts:g} V, {c.hertz:g} Hz)" for c in start.carts.get(supply.id, ()))
-        if carts:
-            lines.append(StartLine(name=f"{supply.name} brings", value=carts))
-    for name, position in start.controls.items():
-        lines.append(StartLine(name=airframe.controls[name].name, value=f"left at {position}"))
+    lines += [StartLine(name=name, value=value) for name, value in start_lines(start, airframe)]
     for known in start.out_of_service:
         lines.append(StartLine(name="Out of service", value=known.says))
     for fault in bundle.exercise.faults:
         when = f"at {fault.at:g} s" if fault.at is not None else f"when {fault.when}" if fault.when else "by hand"
         lines.append(StartLine(name="Fault", value=f"{fault.kind.replace('_', ' ')}, {fault.target}, {when}"))
-    for surface in airframe.hydraulics.surfaces:
-        if surface.id in start.surfaces_degrees:
-            lines.append(StartLine(name=surface.name, value=f"left at {start.surfaces_degrees[surface.id]:g} degrees"))
     return lines
 
 

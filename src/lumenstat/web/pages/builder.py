@@ -11,19 +11,19 @@ from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.intake import read_json
-from lumenstat.documents.quantities import quantities_of
 from lumenstat.drafting.doing import items_of
 from lumenstat.drafting.draft import Draft, Read, read_draft
 from lumenstat.drafting.edits import append_section
 from lumenstat.drafting.taking_in import title_of
 from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
+from lumenstat.language.intake import read_json
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, proven_before, redo, undo
 from lumenstat.records.exercises import keep_version, store_bundle
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
 from lumenstat.simulation.reading import as_shown
+from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
 from lumenstat.web.pages.builder_edits import edit
 from lumenstat.web.pages.builder_forms import (

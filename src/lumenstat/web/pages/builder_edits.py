@@ -12,7 +12,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting import edits
 from lumenstat.drafting.draft import Draft
 from lumenstat.drafting.pointing import item_for
-from lumenstat.drafting.trees import find_item, text_of, tree_of, tree_to_read, written
+from lumenstat.drafting.trees import find_item, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
 from lumenstat.web.pages.builder_forms import figures_of_exercise
 from lumenstat.web.pages.builder_lists import fresh_line, value_in_list
@@ -45,7 +45,7 @@ def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edit
     for text in (edited.draft.exercise, *edited.draft.checklists):
         if len(text) > LARGEST_TEXT:
             raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this makes {len(text):,}")
-        tree_to_read(text)
+        plain_of(text)
     return edited
 
 
@@ -164,7 +164,7 @@ def _place_remembered(draft: Draft, fields: dict[str, Any]) -> dict[str, Any]:
         return fields
     if None in remembered.values():
         return {name: value for name, value in fields.items() if name not in remembered} | {"start.remembered": None}
-    content = tree_to_read(draft.exercise)
+    content = plain_of(draft.exercise)
     written = dict(edits.value_at(content, "start.remembered") or edits.value_at(content, "start.place") or {})
     return {f"start.remembered.{name}": value for name, value in written.items()} | fields
 
@@ -191,7 +191,7 @@ def _append(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     if airframe is None:
         raise EditRefused("the exercise names no airframe that there is; mend that first")
     name = str(args["list"])
-    lines = edits.list_at(tree_to_read(draft.exercise), name)
+    lines = edits.list_at(plain_of(draft.exercise), name)
     taken = frozenset(str(line.get("id")) for line in lines if isinstance(line, Mapping))
     return Edited(edits.append_to_exercise(draft, name, fresh_line(name, airframe, taken)), f"a line of {name}")
 

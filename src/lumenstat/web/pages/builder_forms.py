@@ -7,6 +7,7 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import OF_KIND, value_at
+from lumenstat.systems.registry import names_of, start_fields
 from lumenstat.web.rendering import Context
 
 WHO = tuple((who, who.replace("-", " ")) for who in ("captain", "first-officer", "both", "either"))
@@ -127,7 +128,7 @@ def exercise_forms(content: Mapping[str, Any], airframe: Airframe) -> Iterator[F
     yield Form(title="What it is", fields=tuple(_running(content)))
     yield Form(title="Where it stands, and the day", fields=tuple(_place(content)))
     yield Form(title="As the crew find it", fields=tuple(_found(content, airframe)))
-    if airframe.inertial:
+    if names_of(airframe)["inertial unit"]:
         yield Form(title="What the inertial units remember", fields=tuple(_remembered(content)))
 
 
@@ -153,16 +154,11 @@ def _place(content: Mapping[str, Any]) -> Iterator[Field]:
 
 
 def _found(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
-    for battery in airframe.electrical.batteries:
-        yield figure(content, f"start.battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
+    for each in start_fields(airframe):
+        yield figure(content, f"start.{each.path}", each.label, each.unit, usual=each.usual)
     for service in airframe.services:
         states = tuple((state, state) for state in service.states)
         yield choice(content, f"start.services.{service.id}", service.name, states)
-    for surface in airframe.hydraulics.surfaces:
-        name = f"start.surfaces_degrees.{surface.id}"
-        yield figure(content, name, f"{surface.name}, found at", "°", usual="as its lever stands")
-    for store in airframe.stores:
-        yield figure(content, f"start.stores.{store.id}", store.name, store.unit, usual=f"{store.usual:g}")
 
 
 def _remembered(content: Mapping[str, Any]) -> Iterator[Field]:
@@ -182,9 +178,7 @@ def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
     names = {"minutes_at_most", "pass_mark", "start.outside_celsius", "start.hours_unpowered"}
     for place in ("place", "remembered"):
         names |= {f"start.{place}.latitude_degrees", f"start.{place}.longitude_degrees"}
-    names |= {f"start.surfaces_degrees.{surface.id}" for surface in airframe.hydraulics.surfaces}
-    names |= {f"start.stores.{store.id}" for store in airframe.stores}
-    return frozenset(names | {f"start.battery_charge.{battery.id}" for battery in airframe.electrical.batteries})
+    return frozenset(names | {f"start.{each.path}" for each in start_fields(airframe)})
 
 
 def words(content: Mapping[str, Any], name: str, label: str, *, wide: bool = False) -> Field:

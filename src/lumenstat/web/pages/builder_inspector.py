@@ -7,10 +7,10 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.draft import Draft, Read
-from lumenstat.drafting.trees import find_item, tree_to_read
+from lumenstat.drafting.trees import find_item, plain_of
 from lumenstat.errors import RecordError
 from lumenstat.simulation.actions import ready
-from lumenstat.simulation.alignment import full_alignment_seconds
+from lumenstat.systems.registry import preview
 from lumenstat.web.pages.builder_forms import (
     Field,
     Form,
@@ -23,7 +23,7 @@ from lumenstat.web.pages.builder_forms import (
 )
 from lumenstat.web.pages.builder_lists import ListForm, lists_of
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection
-from lumenstat.web.rendering import Context, clock
+from lumenstat.web.rendering import Context
 
 
 class BranchForm(Context):
@@ -105,14 +105,14 @@ def _branches(content: Mapping[str, Any]) -> Iterator[BranchForm]:
 
 def _item(draft: Draft, name: str) -> dict[str, Any]:
     for text in draft.checklists:
-        if (found := find_item(tree_to_read(text), name)) is not None:
+        if (found := find_item(plain_of(text), name)) is not None:
             return dict(found[0][found[1]])
     raise RecordError(f"There is no item {name!r}.")
 
 
 def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Inspected:
     for text in draft.checklists:
-        for section in tree_to_read(text).get("sections") or ():
+        for section in plain_of(text).get("sections") or ():
             if section.get("id") == name:
                 heading = str(section.get("title", ""))
                 return Inspected(what="section", id=name, heading=heading, own=section_fields(section, items))
@@ -120,7 +120,7 @@ def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Ins
 
 
 def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
-    content = tree_to_read(draft.exercise)
+    content = plain_of(draft.exercise)
     airframe: Airframe | None = read.airframe
     start = content.get("start") or {}
     return Inspected(
@@ -139,14 +139,9 @@ def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
     if read.bundle is None:
         return []
     aircraft = ready(read.bundle.airframe, read.bundle.exercise.start, ())
-    state = aircraft.state()
-    lines = []
-    for battery in read.bundle.airframe.electrical.batteries:
-        lines.append((f"{battery.name}, at rest", f"{state[f'battery.{battery.id}.volts']:.1f} V"))
-    for unit in read.bundle.airframe.inertial:
-        seconds = full_alignment_seconds(unit, read.bundle.exercise.start)
-        shown = "not here" if seconds is None else clock(seconds)
-        lines.append((f"Full alignment here, {unit.name}", shown))
+    reads = aircraft.state()
+    lines = [(f"{name}, at rest", f"{reads[quantity]:.1f} V") for name, quantity in aircraft.plan.rest_volts]
+    lines += preview(read.bundle.exercise.start, read.bundle.airframe)
     unknown = [("Time on battery, time to charge", "prove it to know")] if not view.proven else []
     lines += view.standing or unknown
     lines.append(("Shortest time to ready", view.ready if view.proven else "prove it to know"))

@@ -7,11 +7,11 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.checking_systems import fault_targets
-from lumenstat.documents.exercise import Exercise
-from lumenstat.documents.values import position_text
 from lumenstat.drafting.edits import figure_of, free_name, list_at, value_at
 from lumenstat.errors import EditRefused
+from lumenstat.language.values import position_text
+from lumenstat.systems.electrical.ac_sources import AcSection
+from lumenstat.systems.registry import fault_kinds, fault_targets
 from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, menu, value_of, words
 from lumenstat.web.rendering import Context
 
@@ -47,7 +47,7 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
         for service in airframe.services
         for action in service.actions
     )
-    for supply in airframe.electrical.ground_supplies:
+    for supply in airframe.section(AcSection).ground_supplies:
         yield _form(content, f"start.carts.{supply.id}", f"Carts at {supply.name}", "Another cart", 3)
     yield _form(content, "papers", "Papers handed out", "Another paper", 1)
     for n in range(len(list_at(content, "papers"))):
@@ -64,7 +64,7 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
     if _PATHS.fullmatch(path) is None:
         raise EditRefused(f"the exercise has no list {path!r}")
     if path.startswith("start.carts."):
-        supply = next((s for s in airframe.electrical.ground_supplies if s.id == path.rsplit(".", 1)[-1]), None)
+        supply = next((s for s in airframe.section(AcSection).ground_supplies if s.id == path.rsplit(".", 1)[-1]), None)
         if supply is None:
             raise EditRefused(f"{airframe.name} has no ground supply {path.rsplit('.', 1)[-1]!r}")
         middle = (supply.hertz.min + supply.hertz.max) / 2
@@ -166,12 +166,6 @@ def _fault(content: Mapping[str, Any], at: str, choices: Choices) -> Iterator[Fi
     kind = value_of(content, f"{at}.kind")
     for field in (
         menu(content, f"{at}.kind", "Kind", kinds, kind),
-        choice(content, f"{at}.target", "Of", choices.get(kind.split("_")[0], ())),
+        choice(content, f"{at}.target", "Of", choices.get(kind, ())),
     ):
         yield field.model_copy(update={"wide": True})
-
-
-def fault_kinds() -> tuple[str, ...]:
-    """The kinds of fault an exercise can have."""
-    faults = Exercise.model_json_schema(by_alias=True)["$defs"]["Fault"]["properties"]["kind"]["enum"]
-    return tuple(faults)

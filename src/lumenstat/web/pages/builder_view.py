@@ -8,10 +8,9 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.design_rules import RULES
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.drafting.draft import Draft, DraftProblem, Read
 from lumenstat.drafting.spreadsheet import UNMATCHED, suggestions
-from lumenstat.drafting.trees import tree_to_read
+from lumenstat.drafting.trees import plain_of
 from lumenstat.proving.proof import Consequence, Finding, Proof, Remedy
 from lumenstat.proving.report import standing_lines
 from lumenstat.web.pages.builder_forms import KIND_WORDS
@@ -129,7 +128,7 @@ def sections_of(draft: Draft, worst: Mapping[str, str], effects: Mapping[str, st
     """The script, numbered through."""
     found, number = [], 0
     for text in draft.checklists:
-        for section in tree_to_read(text).get("sections") or ():
+        for section in plain_of(text).get("sections") or ():
             rows = []
             for item, depth in _walk(section.get("items") or (), 0):
                 number += 1
@@ -292,7 +291,7 @@ def proof_view(
 def _gantt(read: Read, proof: Proof | None) -> tuple[tuple[Bar, ...], int, tuple[tuple[float, str], ...]]:
     if proof is None or read.bundle is None or not proof.items:
         return (), 0, ()
-    procedure = procedure_of(read.bundle)
+    procedure = read.bundle.procedure
     end, path = max(proof.ready_at, 1.0), set(proof.critical_path)
     bars: list[Bar] = []
     there = [item for item in proof.items if item.item in procedure.by_id]

@@ -8,7 +8,6 @@ from fastapi import APIRouter, Request, Response
 
 from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, ItemRow, Ledger
 from lumenstat.assessment.overriding import with_overrides
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.tables import Run
 from lumenstat.web.pages.record import judged
@@ -73,7 +72,7 @@ def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Resp
     if one.exercise.exercise_id != other.exercise.exercise_id:
         raise RecordError("These are runs of different exercises; only runs of one exercise stand side by side.")
     ledgers = [with_overrides(docs, ledger, overrides) for _, docs, ledger, overrides in found]
-    steps = procedure_of(bundle).by_id
+    steps = bundle.procedure.by_id
     rows = [{row.item: row for row in ledger.items} for ledger in ledgers]
     pairs = []
     for name, step in steps.items():

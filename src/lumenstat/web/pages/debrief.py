@@ -23,7 +23,6 @@ from lumenstat.assessment.ledger import (
 )
 from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.runs import RunFacts, facts_of, find_run, runs_of
 from lumenstat.records.sealing import last_override
@@ -216,7 +215,7 @@ def debrief_context(
     ledger = with_overrides(bundle, computed, overrides)
     changed = {override.item: override for override in overrides}
     before = {row.item: row for row in computed.items}
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
     lines = []
     for row in ledger.items:

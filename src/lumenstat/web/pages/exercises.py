@@ -6,7 +6,6 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.tables import ExerciseVersion
 from lumenstat.web.rendering import Context, page
@@ -52,7 +51,7 @@ def _row(version: ExerciseVersion) -> ExerciseRow:
         title=exercise.title,
         airframe=bundle.airframe.name,
         place=exercise.start.place.name,
-        items=len(procedure_of(bundle).steps),
+        items=len(bundle.procedure.steps),
         minutes=exercise.minutes_at_most,
         pass_mark=exercise.pass_mark,
         assist=exercise.assist,

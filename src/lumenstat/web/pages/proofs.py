@@ -8,7 +8,6 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import JSONResponse
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.drafting.draft import Draft, read_draft
 from lumenstat.errors import RecordError
 from lumenstat.records.drafts import load
@@ -46,7 +45,7 @@ def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) 
     """The perfect flight of the draft, beginning at `t` seconds."""
     bundle = bundle_of(request, draft_id)
     flown = request.app.state.replays.perfect(bundle)
-    steps = procedure_of(bundle).by_id
+    steps = bundle.procedure.by_id
     end = max(flown.ready_at / 100, 0.01)
     marks = [
         ReplayMark(

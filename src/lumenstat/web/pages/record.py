@@ -12,7 +12,6 @@ from fastapi.responses import RedirectResponse
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import Overridden, checked, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
@@ -75,7 +74,7 @@ def ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     computed = {row.item: row for row in ledger.items}
     by = {override.item: override for override in overrides}
-    steps = procedure_of(bundle).by_id
+    steps = bundle.procedure.by_id
     rows = [list(LEDGER_COLUMNS)]
     for row in with_overrides(bundle, ledger, overrides).items:
         over, step = by.get(row.item), steps[row.item]

@@ -12,7 +12,6 @@ from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.errors import RecordError
 from lumenstat.records.runs import events_of, find_run, fork_run
 from lumenstat.records.tables import Run
@@ -142,7 +141,7 @@ def _ended(request: Request, run_id: str, viewer: SignedIn) -> Run:
 
 
 def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float) -> ReplayContext:
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     end = max(ledger.ended_at, 0.01)
     marks = [
         ReplayMark(

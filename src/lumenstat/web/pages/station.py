@@ -7,14 +7,14 @@ from typing import ClassVar
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
-from lumenstat.documents.airframe import Airframe, Control, Instrument, Lamp, Panel
+from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.checklist import ControlItem, Item, WaitItem
 from lumenstat.documents.exercise import Paper
-from lumenstat.documents.procedure import procedure_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
+from lumenstat.systems.panel.part import Control, Instrument, Lamp, Panel
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
 from lumenstat.web.pages.runs import may_see
@@ -155,7 +155,7 @@ def shown_quantities(bundle: Bundle) -> tuple[str, ...]:
     for service in airframe.services:
         names += [f"service.{service.id}", f"service.{service.id}.busy"]
     names += quantities_of_riser(lay_out(airframe))
-    items = [step.item for step in procedure_of(bundle).steps]
+    items = [step.item for step in bundle.procedure.steps]
     names += [item.left for item in items if isinstance(item, WaitItem) and item.left]
     return tuple(name for name in dict.fromkeys(names) if not name.startswith("battery."))
 
@@ -187,7 +187,7 @@ def _zones(airframe: Airframe) -> tuple[Zone, ...]:
 
 
 def _sections(bundle: Bundle) -> list[CardSection]:
-    procedure = procedure_of(bundle)
+    procedure = bundle.procedure
     controls = bundle.airframe.controls
     return [
         CardSection(

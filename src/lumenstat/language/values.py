@@ -1,0 +1,99 @@
+"""The small types that every document is written with."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    StrictBool,
+    StringConstraints,
+    WithJsonSchema,
+)
+
+
+class Written(BaseModel):
+    """Base of everything an instructor writes: frozen, and an unknown key is refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def _number(value: Any) -> Any:
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise ValueError("should be a number")
+    return value
+
+
+def position_text(value: Any) -> Any:
+    """A position as text: `15`, `15.0` and `"15"` in a document are the same position."""
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return f"{value:g}"
+    return value
+
+
+def clock(seconds: float) -> str:
+    """Seconds as minutes and seconds, `12:40`."""
+    whole = int(seconds)
+    return f"{whole // 60}:{whole % 60:02d}"
+
+
+Name = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z][a-z0-9_]*$", max_length=48)]
+"""Names a part of an airframe; it becomes one step of a dotted quantity name."""
+
+DocumentId = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z0-9][a-z0-9_-]*$", max_length=64)]
+
+
+def _as_text(value: object) -> object:
+    return str(value) if isinstance(value, int) and not isinstance(value, bool) else value
+
+
+PartNumber = Annotated[
+    str,
+    BeforeValidator(_as_text),
+    StringConstraints(strict=True, pattern=r"^[a-z0-9][a-z0-9_]*$", max_length=48),
+    WithJsonSchema({"type": ["string", "integer"]}),
+]
+"""Names an engine or an inertial unit: often a plain number, as in `engine.1.core_speed`."""
+
+Text = Annotated[str, StringConstraints(strict=True, strip_whitespace=True, min_length=1, max_length=2000)]
+ExpressionText = Annotated[str, StringConstraints(strict=True, strip_whitespace=True, min_length=1, max_length=2000)]
+Flag = StrictBool
+Number = Annotated[float, BeforeValidator(_number), Field(allow_inf_nan=False), WithJsonSchema({"type": "number"})]
+Positive = Annotated[Number, Field(gt=0)]
+NotNegative = Annotated[Number, Field(ge=0)]
+Fraction = Annotated[Number, Field(ge=0, le=1)]
+Seconds = Annotated[Number, Field(ge=0, le=86_400)]
+Position = Annotated[
+    str,
+    BeforeValidator(position_text),
+    StringConstraints(strict=True, min_length=1, max_length=24),
+    WithJsonSchema({"type": ["string", "number"]}),
+]
+
+
+class Band(Written):
+    """Two figures that bound what is permitted, both included."""
+
+    min: Number
+    max: Number
+
+
+class Part(Written):
+    """Base of everything on an airframe that has an id and a name."""
+
+    id: Name
+    name: Text
+
+
+def nearest(word: str, known: list[str]) -> str:
+    """`; did you mean 'x'?` for the closest known word, or a short list of what there is."""
+    import difflib  # noqa: PLC0415 - only when something is wrong
+
+    close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
+    if close:
+        return f"; did you mean {close[0]!r}?"
+    shown = ", ".join(sorted(known)[:8])
+    return f"; there is {shown}{', …' if len(known) > 8 else ''}" if known else ""

@@ -1,1 +1,0 @@
-"""The DC network, the batteries and which source feeds which AC bus."""

@@ -1,1 +1,0 @@
-"""Engines: `model` says how their figures change, `logic` what their switches and control units do."""

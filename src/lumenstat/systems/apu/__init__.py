@@ -1,0 +1,1 @@
+"""The auxiliary power unit."""

@@ -1,0 +1,106 @@
+"""Diodes: let current pass one way."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Self
+
+from lumenstat.language.checker import Checker
+from lumenstat.language.expressions import Quantity
+from lumenstat.language.values import Name, NotNegative, Part, Positive, Written
+from lumenstat.network.solving import Branch
+from lumenstat.systems.layout import Layout
+from lumenstat.systems.system import Sections, System
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind
+from lumenstat.systems.unit import Host, Unit
+
+
+class Diode(Part):
+    """Lets current pass one way, from `anode` to `cathode`."""
+
+    anode: Name
+    cathode: Name
+    drop_volts: NotNegative = 0.7
+    resistance_mohm: Positive = 2.0
+
+
+class DiodesSection(Written):
+    """The diodes of an aircraft."""
+
+    diodes: tuple[Diode, ...] = ()
+
+
+class Diodes(System):
+    """All diodes."""
+
+    SECTION = DiodesSection
+    FAULTS = (FaultKind("diode_leaks", usual=6.0, rewires=True),)
+
+    def __init__(self, diodes: tuple[Diode, ...]) -> None:
+        self.diodes = diodes
+
+    @classmethod
+    def of(cls, airframe: Sections) -> Iterable[Self]:
+        """One for all diodes."""
+        yield cls(airframe.section(DiodesSection).diodes)
+
+    @classmethod
+    def check(cls, airframe: Sections, checker: Checker) -> None:
+        """Between two DC buses."""
+        diodes = airframe.section(DiodesSection).diodes
+        checker.unique(("electrical", "diodes"), "part", [each.id for each in diodes])
+        for n, diode in enumerate(diodes):
+            checker.refers(("electrical", "diodes", n, "anode"), "DC bus", diode.anode)
+            checker.refers(("electrical", "diodes", n, "cathode"), "DC bus", diode.cathode)
+
+    @classmethod
+    def dc_paths(cls, airframe: Sections) -> Iterator[DcPath]:
+        """From anode to cathode."""
+        for each in airframe.section(DiodesSection).diodes:
+            yield DcPath(each.anode, each.cathode)
+
+    @classmethod
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+        """Diodes."""
+        return {"diode_leaks": [each.id for each in airframe.section(DiodesSection).diodes]}
+
+    def quantities(self) -> Iterator[Quantity]:
+        """Current through."""
+        for each in self.diodes:
+            yield Quantity(f"diode.{each.id}.amps", "A", "number", f"current through {each.name}")
+
+    def branches(self) -> Iterator[BranchName]:
+        """One each; its drop is its EMF."""
+        for each in self.diodes:
+            yield BranchName(f"diode.{each.id}", has_emf=True)
+
+    def outputs(self, layout: Layout) -> Iterator[tuple[str, str]]:
+        """Amps of the branches."""
+        for each in self.diodes:
+            yield f"diode.{each.id}.amps", layout.code("amps", f"diode.{each.id}")
+
+    def unit(self, host: Host, start: Sections, number: int) -> DiodesUnit:
+        """The diodes of one aircraft."""
+        return DiodesUnit(host, number, self.diodes)
+
+
+class DiodesUnit(Unit):
+    """Diodes, of which one with a fault leaks backwards."""
+
+    def __init__(self, host: Host, number: int, diodes: tuple[Diode, ...]) -> None:
+        super().__init__(host, number)
+        self._diodes = diodes
+        self.emf = [-each.drop_volts for each in diodes]
+
+    def wiring(self) -> list[Branch]:
+        """No current backwards, but for a leak."""
+        nodes, leaks = self.host.layout.nodes, self.host.faults.active
+        return [
+            Branch(
+                nodes[each.anode],
+                nodes[each.cathode],
+                1000 / each.resistance_mohm,
+                low=-leaks.get(("diode_leaks", each.id), 0.0),
+            )
+            for each in self._diodes
+        ]

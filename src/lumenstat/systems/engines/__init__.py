@@ -1,0 +1,1 @@
+"""Engines of four kinds, put together from the same parts."""

@@ -1,0 +1,124 @@
+"""Every kind of system. A new one is a room beside these and a line here.
+
+The order decides which of several things that happen on one tick comes first, in which order units settle, and in which
+order quantities are listed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from itertools import chain
+
+from lumenstat.language.checker import Checker
+from lumenstat.language.expressions import Quantity
+from lumenstat.language.values import Written
+from lumenstat.systems.air import Air
+from lumenstat.systems.apu.system import ApuSystem
+from lumenstat.systems.electrical.batteries import Batteries
+from lumenstat.systems.electrical.buses import Buses
+from lumenstat.systems.electrical.contactors import Contactors
+from lumenstat.systems.electrical.dc_supplies import DcSupplies
+from lumenstat.systems.electrical.diodes import Diodes
+from lumenstat.systems.electrical.feeding import Feeding
+from lumenstat.systems.electrical.loads import Loads
+from lumenstat.systems.electrical.rectifiers import Rectifiers
+from lumenstat.systems.engines.system import EngineSystem
+from lumenstat.systems.fire import Fire
+from lumenstat.systems.fuel import Fuel
+from lumenstat.systems.hydraulics import Hydraulics
+from lumenstat.systems.inertial.system import GyroSystem, InertialSystem
+from lumenstat.systems.logic import Logic
+from lumenstat.systems.panel.system import Panels
+from lumenstat.systems.services import Services
+from lumenstat.systems.stores import Stores
+from lumenstat.systems.system import Sections, System
+from lumenstat.systems.terms import FaultKind, StartField, Whole
+
+ELECTRICAL: tuple[type[System], ...] = (
+    Buses, Batteries, Rectifiers, DcSupplies, Diodes, Contactors, Feeding, Loads,
+)  # fmt: skip
+"""Those whose documents stand under `electrical`."""
+
+SYSTEMS: tuple[type[System], ...] = (
+    *ELECTRICAL, Hydraulics, Fuel, Air, Fire, Stores, Logic, ApuSystem, EngineSystem, GyroSystem, InertialSystem,
+    Panels, Services,
+)  # fmt: skip
+
+
+def sections_of(systems: Sequence[type[System]]) -> tuple[type[Written], ...]:
+    """What these systems add to a document, each once."""
+    return tuple(dict.fromkeys(each.SECTION for each in systems if each.SECTION is not None))
+
+
+def starts() -> tuple[type[Written], ...]:
+    """What all systems add to the start of an exercise."""
+    return tuple(dict.fromkeys(each.START for each in SYSTEMS if each.START is not None))
+
+
+def fault_kinds() -> dict[str, FaultKind]:
+    """Every kind of fault by its name."""
+    return {fault.kind: fault for each in SYSTEMS for fault in each.FAULTS}
+
+
+def systems_of(airframe: Sections) -> tuple[System, ...]:
+    """The systems of an airframe."""
+    systems = tuple(system for each in SYSTEMS for system in each.of(airframe))
+    for system in systems:
+        system.meet(systems)
+    return systems
+
+
+def quantities_of(airframe: Sections) -> dict[str, Quantity]:
+    """Everything observable on an airframe by its dotted name: the vocabulary of expressions."""
+    own = (
+        Quantity("time", "s", "number", "seconds since the exercise began"),
+        Quantity("start.hours_unpowered", "h", "number", "how long the aircraft had stood unpowered at the start"),
+        Quantity("start.first_flight_of_day", "", "truth", "the flight to come is the first of the day"),
+    )
+    found = chain(own, *(system.quantities() for system in systems_of(airframe)))
+    return {quantity.name: quantity for quantity in found}
+
+
+def names_of(airframe: Sections) -> dict[str, Sequence[str]]:
+    """Ids of all parts by what they are called in documents."""
+    return {what: names for each in SYSTEMS for what, names in each.names(airframe).items()}
+
+
+def fault_targets(airframe: Sections) -> dict[str, Sequence[str]]:
+    """For each kind of fault, what it can be about."""
+    return {kind: targets for each in SYSTEMS for kind, targets in each.fault_targets(airframe).items()}
+
+
+def check_systems(airframe: Sections, checker: Checker) -> None:
+    """Note what is wrong with the systems of an airframe, each by itself and all together."""
+    whole = Whole(
+        tuple(path for each in SYSTEMS for path in each.dc_paths(airframe)),
+        tuple(load for each in SYSTEMS for load in each.switched_loads(airframe)),
+    )
+    for each in SYSTEMS:
+        each.check(airframe, checker)
+        each.check_whole(airframe, whole, checker)
+
+
+def check_start(start: Sections, airframe: Sections, checker: Checker) -> None:
+    """Note what is wrong with the start of an exercise on an airframe."""
+    for each in SYSTEMS:
+        each.check_start(start, airframe, checker)
+
+
+def start_fields(airframe: Sections) -> Iterator[StartField]:
+    """Figures of a start that belong to systems, for forms."""
+    for each in SYSTEMS:
+        yield from each.start_fields(airframe)
+
+
+def start_lines(start: Sections, airframe: Sections) -> Iterator[tuple[str, str]]:
+    """What a start says, for people."""
+    for each in SYSTEMS:
+        yield from each.start_lines(start, airframe)
+
+
+def preview(start: Sections, airframe: Sections) -> Iterator[tuple[str, str]]:
+    """What a start means, for people."""
+    for each in SYSTEMS:
+        yield from each.preview(start, airframe)
