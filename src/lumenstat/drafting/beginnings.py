@@ -8,7 +8,7 @@ from typing import Any
 
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
-from lumenstat.documents.airframe import Airframe, GroundSupply
+from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.checklist import Checklist
 from lumenstat.drafting.draft import Draft, shipped_library
@@ -16,6 +16,8 @@ from lumenstat.drafting.edits import slug
 from lumenstat.drafting.spreadsheet import SheetRow
 from lumenstat.drafting.trees import text_of, tree_of, written
 from lumenstat.errors import EditRefused
+from lumenstat.systems.electrical.ac_sources import AcSection, GroundSupply
+from lumenstat.systems.electrical.batteries import BatteriesSection
 
 FIRST_ITEM = {
     "id": "technical-log", "kind": "confirm", "challenge": "Technical log", "response": "On board and clear",
@@ -97,8 +99,8 @@ def _draft(airframe: Airframe, title: str, sections: CommentedSeq) -> Draft:
             "sections": sections,
         }
     )
-    charges = {battery.id: USUAL_CHARGE for battery in airframe.electrical.batteries}
-    carts = {supply.id: [_usual_cart(airframe, supply)] for supply in airframe.electrical.ground_supplies}
+    charges = {battery.id: USUAL_CHARGE for battery in airframe.section(BatteriesSection).batteries}
+    carts = {supply.id: [_usual_cart(airframe, supply)] for supply in airframe.section(AcSection).ground_supplies}
     start: dict[str, Any] = {
         "place": {"name": "Hollin Bay, stand 1", "latitude_degrees": 56.1, "longitude_degrees": -5.2},
         "outside_celsius": 12,

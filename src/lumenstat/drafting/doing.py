@@ -8,8 +8,8 @@ from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.documents.values import position_text
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_seen, for_state, item_for
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Flight, Moment, fly
 
 WAIT_SECONDS = 4.0

@@ -75,7 +75,7 @@ class Read:
 def read_draft(draft: Draft) -> Read:
     """Everything about a draft that can be told without flying it. Airframes are the shipped ones."""
     library = shipped_library()
-    loaded = load_text(draft.exercise, "exercise")
+    loaded = _loaded(draft.exercise, "exercise")
     exercise = loaded.document if isinstance(loaded.document, Exercise) else None
     problems = [_placed(problem, loaded) for problem in loaded.problems]
     airframe = _airframe(exercise, library)
@@ -84,7 +84,7 @@ def read_draft(draft: Draft) -> Read:
         problems.append(_placed(loaded.source.problem(("airframe",), says), loaded))
     checklists: list[Checklist] = []
     for number, text in enumerate(draft.checklists):
-        each = load_text(text, f"checklist {number + 1}")
+        each = _loaded(text, f"checklist {number + 1}")
         problems += [_placed(problem, each) for problem in each.problems]
         if isinstance(each.document, Checklist):
             checklists.append(each.document)
@@ -96,6 +96,12 @@ def read_draft(draft: Draft) -> Read:
     flies = not any(problem.stops for problem in problems)
     bundle = Bundle(airframe, tuple(checklists), exercise) if flies and airframe and exercise else None
     return Read(airframe, exercise, tuple(checklists), tuple(problems), bundle)
+
+
+@lru_cache(maxsize=256)
+def _loaded(text: str, file: str) -> Loaded:
+    """A text as a document: an edit changes one of a draft's texts, the others are as they were."""
+    return load_text(text, file)
 
 
 @cache

@@ -11,7 +11,7 @@ from typing import Any
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
 from lumenstat.drafting.draft import Draft
-from lumenstat.drafting.trees import find_item, ids_of, text_of, tree_of, written
+from lumenstat.drafting.trees import find_item, ids_of, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
 
 FIGURES = {
@@ -302,14 +302,15 @@ def free_name(name: str, taken: Collection[str], joint: str = "-") -> str:
 
 
 def _all_ids(draft: Draft) -> list[str]:
-    return [name for text in draft.checklists for name in ids_of(tree_of(text))]
+    return [name for text in draft.checklists for name in ids_of(plain_of(text))]
 
 
-def _find(draft: Draft, item: str) -> tuple[int, CommentedMap, CommentedSeq, int]:
+def _find(draft: Draft, item: str) -> tuple[int, CommentedMap, list[Any], int]:
     for number, text in enumerate(draft.checklists):
-        tree = tree_of(text)
-        if (found := find_item(tree, item)) is not None:
-            return number, tree, *found
+        if find_item(plain_of(text), item) is not None:
+            tree = tree_of(text)
+            if (found := find_item(tree, item)) is not None:
+                return number, tree, *found
     raise EditRefused(f"there is no item {item!r} any more; load the page again")
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from lumenstat.documents.sources import Path_
+from lumenstat.language.sources import Path_
 
 Shape = Mapping[str, Any] | list[Any] | tuple[()]
 """A mapping of names to the shapes of what stands there (`*` for every name), a list of one shape, or () for a list of

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.intake import check_text
 from lumenstat.drafting.beginnings import from_sheet, from_texts
 from lumenstat.drafting.draft import Draft, read_draft, shipped_library
 from lumenstat.drafting.spreadsheet import read_sheet
-from lumenstat.drafting.trees import tree_to_read
+from lumenstat.drafting.trees import plain_of
 from lumenstat.errors import EditRefused
+from lumenstat.language.intake import check_text
 
 Kind = Literal["sheet", "yaml"]
 SECONDS_AT_MOST = 20.0
@@ -49,7 +49,7 @@ def take_in(
 
 def title_of(draft: Draft) -> str:
     """The exercise's title as it is written now."""
-    return str(tree_to_read(draft.exercise).get("title") or "Untitled")[:200]
+    return str(plain_of(draft.exercise).get("title") or "Untitled")[:200]
 
 
 def airframe_of(name: str) -> Airframe:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from io import StringIO
 from typing import Any
@@ -11,9 +11,9 @@ from ruamel.yaml import YAML
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from ruamel.yaml.scalarstring import DoubleQuotedScalarString
 
-from lumenstat.documents.sources import dotted, read_source
 from lumenstat.drafting.shapes import misshapen
 from lumenstat.errors import DocumentError
+from lumenstat.language.sources import dotted, read_source
 
 WORDS_OTHERS_TAKE_FOR_YES_OR_NO = {"on", "off", "yes", "no", "y", "n", "true", "false", "null", "~"}
 
@@ -28,18 +28,26 @@ def yaml() -> YAML:
 
 
 def tree_of(text: str) -> CommentedMap:
-    """The text as a tree. Raises DocumentError, with the line, where it cannot be read or has not a draft's shape."""
-    source = read_source(text, "draft")
-    if problems := [source.problem(path, f"{dotted(path)} {says}") for path, says in misshapen(source.data)]:
-        raise DocumentError(problems)
+    """The text as a tree to be changed, with its comments.
+
+    Raises DocumentError, with the line, where it cannot be read or has not a draft's shape.
+    """
+    plain_of(text)
     tree: CommentedMap = yaml().load(StringIO(text))
     return tree
 
 
-@lru_cache(maxsize=64)
-def tree_to_read(text: str) -> CommentedMap:
-    """The text as a tree that is only looked at: kept, for a page looks at the same text many times."""
-    return tree_of(text)
+@lru_cache(maxsize=128)
+def plain_of(text: str) -> Mapping[str, Any]:
+    """The text as plain values that are only looked at: cached, for a page looks at the same text many times.
+
+    Raises DocumentError, as `tree_of` does.
+    """
+    source = read_source(text, "draft")
+    if problems := [source.problem(path, f"{dotted(path)} {says}") for path, says in misshapen(source.data)]:
+        raise DocumentError(problems)
+    plain: Mapping[str, Any] = source.data
+    return plain
 
 
 def text_of(tree: CommentedMap) -> str:
@@ -75,13 +83,13 @@ def _needs_quotes(value: str) -> bool:
     return True
 
 
-def lists_of_items(tree: CommentedMap) -> Iterator[CommentedSeq]:
+def lists_of_items(tree: Mapping[str, Any]) -> Iterator[list[Any]]:
     """Every list of items: of sections, of branches, of what follows a bad reading."""
     for section in tree.get("sections") or ():
         yield from _inside(section.get("items"))
 
 
-def _inside(items: CommentedSeq | None) -> Iterator[CommentedSeq]:
+def _inside(items: list[Any] | None) -> Iterator[list[Any]]:
     if items is None:
         return
     yield items
@@ -92,7 +100,7 @@ def _inside(items: CommentedSeq | None) -> Iterator[CommentedSeq]:
             yield from _inside(item["if_not"].get("items"))
 
 
-def find_item(tree: CommentedMap, name: str) -> tuple[CommentedSeq, int] | None:
+def find_item(tree: Mapping[str, Any], name: str) -> tuple[list[Any], int] | None:
     """The list that an item stands in, and where in it."""
     for items in lists_of_items(tree):
         for number, item in enumerate(items):
@@ -101,6 +109,6 @@ def find_item(tree: CommentedMap, name: str) -> tuple[CommentedSeq, int] | None:
     return None
 
 
-def ids_of(tree: CommentedMap) -> list[str]:
+def ids_of(tree: Mapping[str, Any]) -> list[str]:
     """The ids of all items."""
     return [str(item.get("id", "")) for items in lists_of_items(tree) for item in items]
