@@ -39,7 +39,10 @@ class UnreadableError(ValueError):
 
 
 def read_yaml(text: str, lines: Lines) -> Any:
-    """The value of a text of one document; puts the line of every key and entry into `lines`. Raises UnreadableError."""
+    """The value of a text of one document; puts the line of every key and entry into `lines`.
+
+    Raises UnreadableError.
+    """
     try:
         return _Reader(yaml.parse(text, Loader=yaml.CSafeLoader), lines).document()
     except yaml.MarkedYAMLError as error:

@@ -22,6 +22,7 @@ def lay_out(airframe: Airframe, systems: Sequence[System], quantities: Mapping[s
     _number(layout.branches, (b.name for b in sorted(branches, key=lambda branch: not branch.has_emf)))
     layout.intakes = tuple(each for system in systems for each in system.intakes())
     layout.rectified = tuple(each for system in systems for each in system.rectified())
+    layout.drags = tuple(each for system in systems for each in system.drags())
     layout.shafts = {name: speed for system in systems for name, speed in system.shafts().items()}
     for system in systems:
         _number(layout.x, (state.name for state in system.states()))

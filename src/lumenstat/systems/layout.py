@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from lumenstat.systems.terms import Intake, RectifiedDraw
+from lumenstat.systems.terms import Drag, Intake, RectifiedDraw
 
 
 @dataclass
@@ -34,6 +34,7 @@ class Layout:
     nodes: dict[str, int] = field(default_factory=dict)
     intakes: tuple[Intake, ...] = ()
     rectified: tuple[RectifiedDraw, ...] = ()
+    drags: tuple[Drag, ...] = ()
     shafts: Mapping[str, str] = field(default_factory=dict)
     """By the id of what turns, the continuous state that is its speed in percent."""
     events: dict[int, tuple[int, int]] = field(default_factory=dict)

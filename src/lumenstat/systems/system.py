@@ -18,6 +18,7 @@ from lumenstat.systems.terms import (
     BranchName,
     DcPath,
     Delay,
+    Drag,
     Draw,
     FaultKind,
     Intake,
@@ -172,6 +173,10 @@ class System:
 
     def intakes(self) -> Iterable[Intake]:
         """What it takes off pressures."""
+        return ()
+
+    def drags(self) -> Iterable[Drag]:
+        """What of it brakes something that turns."""
         return ()
 
     def shafts(self) -> Mapping[str, str]:

@@ -114,6 +114,17 @@ class Intake:
 
 
 @dataclass(frozen=True, slots=True)
+class Drag:
+    """What brakes a shaft: at full speed, so many percent per second for each unit that a state stands above `zero`;
+    in proportion to the speed below that."""
+
+    shaft: str
+    state: str
+    zero: float
+    percent_per_second: float
+
+
+@dataclass(frozen=True, slots=True)
 class FaultKind:
     """A fault that a system knows: what it can be about, and its usual amount.
 

@@ -69,9 +69,12 @@ class EngineModel:
         return given
 
     def rates(
-        self, block: Sequence[float], amps: float, psi: float, now: EngineState
+        self, block: Sequence[float], amps: float, psi: float, now: EngineState, braked: float = 0.0
     ) -> tuple[list[float], list[float]]:
-        """Rate or target of each figure, and how stiff speed and temperature are."""
+        """Rate or target of each figure, and how stiff speed and temperature are.
+
+        `braked` is what something on its shaft takes, in percent per second at full speed.
+        """
         speed, celsius, _, _, pooled, _ = block
         if not speed and now.still and block == self._rest:
             return self._rest_rates, self._rest_slopes
@@ -81,7 +84,7 @@ class EngineModel:
             rise = self.engine.motor.rise_celsius if self.engine.motor else 0.0
             warm = self.celsius + rise * (speed / 100) ** 3
             return [now.motor_target, warm, 0.0, output, 0.0, 0.0], []
-        push = self.push(speed, amps, psi, now.air)
+        push = self.push(speed, amps, psi, now.air) - braked * speed / 100
         cooling = speed / COOLS_FULLY_AT_PERCENT if speed < COOLS_FULLY_AT_PERCENT else 1.0
         per_second = (cooling + COOLS_AT_REST) / turbine.exhaust.lag_seconds
         if not (speed or push or now.burning):

@@ -41,6 +41,11 @@ class EngineUnit(Unit):
         self._first = layout.x[f"{at}.{FIGURES[engine.kind].speed}"]
         self._branch = layout.branches[f"{at}.starter"] if engine.starter is not None else None
         self._duct = layout.x[duct_psi(engine.air_starter.duct)] if engine.air_starter is not None else None
+        self._drags = [
+            (layout.x[drag.state], drag.zero, drag.percent_per_second)
+            for drag in layout.drags
+            if drag.shaft == engine.id
+        ]
         self.emf = [] if engine.starter is None else [0.0]
         self.held_by = (f"{at}.starter",)
         self._state: EngineState | None = None
@@ -199,7 +204,8 @@ class EngineUnit(Unit):
         """By the laws of `model`."""
         drawn = amps[self._branch] if self._branch is not None else 0.0
         psi = x[self._duct] if self._duct is not None else 0.0
-        return self.model.rates(x[self._first : self._first + STATES_EACH], drawn, psi, self.state())
+        braked = sum(each * (x[at] - zero) for at, zero, each in self._drags) if self._drags else 0.0
+        return self.model.rates(x[self._first : self._first + STATES_EACH], drawn, psi, self.state(), braked)
 
     def outputs(self, tick: int, x: Sequence[float], volts: Sequence[float], amps: Sequence[float]) -> tuple[float]:
         """What the flow meter counts."""
