@@ -83,7 +83,7 @@ class Circuit:
         document = load_text(DOCUMENT, "bench.yaml").usable()
         assert isinstance(document, Airframe)
         place = Place(name="Bench", latitude_degrees=0, longitude_degrees=0)
-        start = Start(place=place, outside_celsius=15, battery_charge={"b": self.charge})
+        start = Start.model_validate({"place": place, "outside_celsius": 15, "battery_charge": {"b": self.charge}})
         self.aircraft = Aircraft(document, start)
         self.prepare()
         self.kept = self.aircraft.snapshot()

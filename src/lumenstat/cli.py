@@ -1,4 +1,4 @@
-"""The command line: `lumenstat serve | check | run | score | prove | schema | quantities`, and those of a database."""
+"""The command line: `lumenstat serve | check | run | score | prove | schema | quantities | explain`, and those of a database."""
 
 from __future__ import annotations
 
@@ -16,7 +16,10 @@ from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.loading import FORMATS
 from lumenstat.documents.runlog import RunLog, parse_log
 from lumenstat.errors import DocumentError, LogError, LumenstatError
+from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
+from lumenstat.simulation.explaining import explained
+from lumenstat.simulation.plan import plan_for
 from lumenstat.systems.registry import quantities_of
 
 app = typer.Typer(
@@ -224,24 +227,31 @@ def document_schema(name: str) -> dict[str, Any]:
     }
 
 
-@app.command()
-def quantities(
-    airframe: Annotated[str, typer.Argument(help="A file, or the id of a shipped airframe.")],
-    as_json: Json = False,
-) -> None:
-    """List everything observable on an airframe with unit and meaning."""
-    path = Path(airframe)
+AirframeName = Annotated[str, typer.Argument(help="A file, or the id of a shipped airframe.")]
+
+
+def _airframe(name: str) -> tuple[Airframe, Source]:
+    """The airframe of a file or of an id, with the lines it was read from."""
+    path = Path(name)
     try:
-        loaded = library_around(path).load(path.resolve()) if path.exists() else Library().find(Airframe, airframe)
+        loaded = library_around(path).load(path.resolve()) if path.exists() else Library().find(Airframe, name)
         if loaded is None:
-            raise LumenstatError(f"there is no airframe {airframe!r}{nearest(airframe, Library().ids(Airframe))}")
+            raise LumenstatError(f"there is no airframe {name!r}{nearest(name, Library().ids(Airframe))}")
         document = loaded.usable()
-    except DocumentError as error:
-        fail(error)
     except LumenstatError as error:
         fail(error)
     if not isinstance(document, Airframe):
-        fail(LumenstatError(f"{airframe} is not an airframe"))
+        fail(LumenstatError(f"{name} is not an airframe"))
+    return document, loaded.source
+
+
+@app.command()
+def quantities(
+    airframe: AirframeName,
+    as_json: Json = False,
+) -> None:
+    """List everything observable on an airframe with unit and meaning."""
+    document, _ = _airframe(airframe)
     rows = quantities_of(document).values()
     if as_json:
         listed = [{"name": q.name, "unit": q.unit, "kind": q.kind, "meaning": q.meaning} for q in rows]
@@ -255,6 +265,17 @@ app.command()(cli_database.verify)
 app.command("check-database")(cli_database.check_database)
 app.command()(cli_database.backup)
 app.command()(cli_database.restore)
+
+
+@app.command()
+def explain(
+    airframe: AirframeName,
+    code: Annotated[bool, typer.Option("--code", help="With every line of the generated code.")] = False,
+) -> None:
+    """Tell what an airframe is compiled to; with --code the code itself, and where each line is written."""
+    document, source = _airframe(airframe)
+    for line in explained(plan_for(document), source, code):
+        typer.echo(line)
 
 
 @app.command()

@@ -10,7 +10,8 @@ import pytest
 from typer.testing import CliRunner
 
 from lumenstat.cli import app
-from lumenstat.documents.bundles import SHIPPED, shipped_exercises
+from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
 from lumenstat.documents.runlog import RunLog
 
 EXERCISE = str(next(p for p in shipped_exercises() if p.stem == "frost-on-the-ramp"))
@@ -132,3 +133,31 @@ def test_quantities_and_schema() -> None:
     assert all(each["meaning"] for each in listed)
     schema = json.loads(runner.invoke(app, ["schema", "checklist"]).stdout)
     assert schema["$schema"].endswith("2020-12/schema")
+
+
+def test_explain_prints_the_code_that_runs_with_the_lines_it_is_written_in() -> None:
+    from lumenstat.simulation.plan import plan_for
+
+    result = runner.invoke(app, ["explain", "--code", "rowan-r2"])
+    assert result.exit_code == 0
+    printed = [line.strip() for line in result.stdout.splitlines()]
+    loaded = Library().find(Airframe, "rowan-r2")
+    assert loaded is not None
+    assert isinstance(loaded.document, Airframe)
+    runs = [line.strip() for line in plan_for(loaded.document).logic_source.splitlines()]
+    assert [line for line in runs if not line.startswith("(")] == [
+        line for line in printed[: printed.index("def flipped(d, a):")] if line in runs and not line.startswith("(")
+    ]
+    written = (SHIPPED / "airframes" / "rowan-r2.yaml").read_text().splitlines()
+    named = [line for line in printed if line.startswith("# line ")]
+    assert len(named) > 100
+    for line in named:
+        number, rest = line.removeprefix("# line ").split(",", 1)
+        key = rest.split(":", 1)[0].rsplit(".", 1)[-1].split("[")[0].strip()
+        assert key in written[int(number) - 1] or key in ("feeding",), line
+
+
+def test_explain_of_an_airframe_that_there_is_not_says_which_there_are() -> None:
+    result = runner.invoke(app, ["explain", "rowan-r3"])
+    assert result.exit_code == 2
+    assert "did you mean 'rowan-r2'?" in result.stderr

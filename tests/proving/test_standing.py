@@ -10,7 +10,7 @@ from lumenstat.proving.report import standing_lines
 from lumenstat.proving.standing import FULL_SHARE, standings
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.electrical.batteries import BatteriesSection, BatteriesStart
 from tests.procedures import BATTERY_ON, shipped, small
 
 
@@ -30,7 +30,7 @@ def test_a_battery_lasts_as_long_as_its_ampere_hours_at_the_load() -> None:
         carry_out(aircraft, event)
     aircraft.arrive(aircraft.tick + 1000)
     amps = -aircraft.a[aircraft.plan.a[f"battery.{main.id}.amps"]]
-    hours = bundle.exercise.start.battery_charge[main.id] * main.capacity_ah / amps
+    hours = bundle.exercise.start.section(BatteriesStart).battery_charge[main.id] * main.capacity_ah / amps
     lasts = found[main.name].lasts
     assert lasts is not None
     assert 0.75 * hours < lasts / 3600 < 1.02 * hours

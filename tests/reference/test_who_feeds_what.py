@@ -13,6 +13,7 @@ from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.dynamics import Conditions
 from lumenstat.systems.electrical.ac_names import root
+from lumenstat.systems.electrical.ac_sources import CartsStart
 from lumenstat.systems.electrical.batteries import BatteriesSection
 from lumenstat.systems.electrical.contactors import ContactorsSection
 from lumenstat.systems.electrical.diodes import DiodesSection
@@ -80,7 +81,7 @@ def test_an_ac_bus_is_alive_exactly_when_its_feeds_reach_a_source(
 ) -> None:
     """What the settled aircraft does from its switches, against the feeding lists read as a graph."""
     start = BUNDLE.exercise.start
-    carts = start.carts["ground"]
+    carts = start.section(CartsStart).carts["ground"]
     controls = {
         "ground_power": ground_power,
         "ground_service": service_switch,

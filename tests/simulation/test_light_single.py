@@ -19,7 +19,7 @@ def single(charge: float = 0.8, faults: tuple[Fault, ...] = ()) -> Aircraft:
     airframe = Library().load(PATH).usable()
     assert isinstance(airframe, Airframe)
     place = Place(name="Field", latitude_degrees=50, longitude_degrees=0)
-    start = Start(place=place, battery_charge={"main": charge, "standby": 0.9})
+    start = Start.model_validate({"place": place, "battery_charge": {"main": charge, "standby": 0.9}})
     return Aircraft(airframe, start, faults)
 
 

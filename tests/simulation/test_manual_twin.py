@@ -22,7 +22,8 @@ def twin() -> Aircraft:
     assert isinstance(airframe, Airframe)
     carts = {name: (Cart(name=name, volts=115, hertz=400),) for name in ("one", "two")}
     place = Place(name="Field", latitude_degrees=50, longitude_degrees=0)
-    return Aircraft(airframe, Start(place=place, battery_charge={"b": 0.8}, carts=carts))
+    start = Start.model_validate({"place": place, "battery_charge": {"b": 0.8}, "carts": carts})
+    return Aircraft(airframe, start)
 
 
 def fed(aircraft: Aircraft, **controls: str) -> tuple[object, object]:

@@ -24,8 +24,6 @@ from lumenstat.systems.surroundings import Surroundings
 from lumenstat.systems.system import Sections
 
 if TYPE_CHECKING:
-    from lumenstat.systems.electrical.ac_sources import CartsStart
-    from lumenstat.systems.electrical.batteries import BatteriesStart
     from lumenstat.systems.panel.part import ControlsStart
     from lumenstat.systems.services import ServicesStart
 
@@ -42,7 +40,7 @@ class Before(Written):
 if TYPE_CHECKING:
     FaultKind = str
 
-    class _Start(Surroundings, BatteriesStart, CartsStart, ControlsStart, ServicesStart, Sections):
+    class _Start(Surroundings, ControlsStart, ServicesStart, Sections):
         """What systems add to a start."""
 else:
     FaultKind = Literal[tuple(fault_kinds())]

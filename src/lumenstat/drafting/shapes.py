@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lumenstat.language.sources import Path_
+from lumenstat.systems.registry import mappings_of_start
 
 Shape = Mapping[str, Any] | list[Any] | tuple[()]
 """A mapping of names to the shapes of what stands there (`*` for every name), a list of one shape, or () for a list of
@@ -29,8 +30,7 @@ SHAPE: Shape = {
     **dict.fromkeys(("faults", "bands"), _ROWS),
     "papers": [{"lines": _ROWS}],
     "start": {
-        **dict.fromkeys(("place", "remembered", "battery_charge", "services", "controls"), _PART),
-        **dict.fromkeys(("surfaces_degrees", "stores"), _PART),
+        **dict.fromkeys(mappings_of_start(), _PART),
         "carts": {"*": _ROWS},
         "before": [{"set": _PART, "request": ()}],
         "out_of_service": _ROWS,

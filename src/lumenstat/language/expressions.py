@@ -118,8 +118,8 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
             parts = [left, right]
             if isinstance(node.op, ast.Div) and isinstance(right, ast.Constant) and right.value == 0:
                 raise ExpressionError("divides by zero; give a figure other than 0")
-        case ast.Compare(left=left, comparators=comparators):
-            parts = [left, *comparators]
+        case ast.Compare(left=left, comparators=others):
+            parts = [left, *others]
         case ast.Call(func=ast.Name(id=name), args=args, keywords=[]):
             _check_call(name, args, names)
             parts = [] if name == "alive" else args

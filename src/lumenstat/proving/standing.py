@@ -16,7 +16,7 @@ from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.systems.electrical.ac_sources import AcSection
-from lumenstat.systems.electrical.batteries import BatteriesSection
+from lumenstat.systems.electrical.batteries import BatteriesSection, BatteriesStart
 from lumenstat.systems.electrical.battery_part import Battery
 from lumenstat.systems.electrical.buses import Bus
 from lumenstat.systems.electrical.contactors import ContactorsSection
@@ -34,7 +34,7 @@ def standings(bundle: Bundle, flight: Rehearsal) -> Iterator[Standing]:
         bus, seconds = alone.get(battery.id, ("", None))
         yield Standing(
             battery=battery.name,
-            charge=bundle.exercise.start.battery_charge[battery.id],
+            charge=bundle.exercise.start.section(BatteriesStart).battery_charge[battery.id],
             feeds=bus,
             lasts=seconds,
             full_at=filled.get(battery.id),
@@ -96,7 +96,7 @@ def _filled(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, float]:
     charges = {
         battery.id: aircraft.plan.a[f"battery.{battery.id}.charge"]
         for battery in bundle.airframe.section(BatteriesSection).batteries
-        if bundle.exercise.start.battery_charge[battery.id] < FULL_SHARE
+        if bundle.exercise.start.section(BatteriesStart).battery_charge[battery.id] < FULL_SHARE
     }
 
     def look() -> None:

@@ -239,7 +239,7 @@ class Aircraft:
         """How far into the last stretch of a step the first comparator that flips in it would on a straight line."""
         shares = []
         for slot, value in step.flipped:
-            comparator = self.plan.comparator_of[slot]
+            comparator = self.plan.threshold_of[slot]
             threshold = comparator.on_above if value else comparator.off_below
             change = step.a[comparator.a] - low[comparator.a]
             shares.append((threshold - low[comparator.a]) / change if change else 0.5)

@@ -11,7 +11,7 @@ from lumenstat.systems.system import System
 
 
 @dataclass(frozen=True, slots=True)
-class Comparator:
+class PlacedThreshold:
     """Reads the output at place `a`, writes yes or no to the discrete state at place `d`."""
 
     a: int
@@ -30,10 +30,10 @@ def logic_source(systems: Sequence[System], emitter: Emitter) -> str:
     return "\n".join([*lines, "    )", ""])
 
 
-def flipped_source(comparators: Sequence[Comparator]) -> str:
+def flipped_source(thresholds: Sequence[PlacedThreshold]) -> str:
     """`flipped(d, a)`: which comparators have to change at these outputs, as (place, new value)."""
     lines = ["def flipped(d, a):", "    found = []"]
-    for c in comparators:
+    for c in thresholds:
         lines.append(f"    if a[{c.a}] < {float(c.off_below)!r} if d[{c.d}] else a[{c.a}] >= {float(c.on_above)!r}:")
         lines.append(f"        found.append(({c.d}, not d[{c.d}]))")
     return "\n".join([*lines, "    return found", ""])

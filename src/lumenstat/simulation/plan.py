@@ -15,7 +15,7 @@ from weakref import ReferenceType, finalize, ref
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.language.expressions import NULL_SAFE, Constants, Emitter, Quantity
-from lumenstat.simulation.compiling import Comparator, flipped_source, logic_source, outputs_source
+from lumenstat.simulation.compiling import PlacedThreshold, flipped_source, logic_source, outputs_source
 from lumenstat.simulation.laying_out import lay_out
 from lumenstat.simulation.steps import Steps, kinds_of, steps_of
 from lumenstat.systems.layout import Layout, Places
@@ -46,15 +46,15 @@ class Plan:
         self.compiled: dict[object, Any] = {}
         self.dc = [bus for bus in airframe.electrical.buses if bus.kind == "dc"]
         self.codes = self._codes()
-        self.comparators = [
-            Comparator(self.a.numbers[each.output], self.d[each.state], each.on_above, each.off_below)
+        self.thresholds = [
+            PlacedThreshold(self.a.numbers[each.output], self.d[each.state], each.on_above, each.off_below)
             for system in self.systems
             for each in system.thresholds()
         ]
-        self.comparator_of = {comparator.d: comparator for comparator in self.comparators}
+        self.threshold_of = {threshold.d: threshold for threshold in self.thresholds}
         self.logic_source = logic_source(self.systems, self.emitter())
         self.logic: Logic = self.function(self.logic_source, "logic")
-        self.flipped: Flipped = self.function(flipped_source(self.comparators), "flipped")
+        self.flipped: Flipped = self.function(flipped_source(self.thresholds), "flipped")
         self.outputs: Outputs = self.function(outputs_source(self.systems, self.layout), "outputs")
         self.read_all: ReaderOfAll = self.function(self._read_all_source(), "read")
         self.steps: Steps = steps_of(kinds_of(self.systems))

@@ -29,8 +29,10 @@ from lumenstat.systems.hydraulics import Hydraulics
 from lumenstat.systems.inertial.system import GyroSystem, InertialSystem
 from lumenstat.systems.logic import Logic
 from lumenstat.systems.panel.system import Panels
+from lumenstat.systems.propellers import PropellerSystem
 from lumenstat.systems.services import Services
 from lumenstat.systems.stores import Stores
+from lumenstat.systems.surroundings import Surroundings
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import FaultKind, StartField, Whole
 
@@ -40,8 +42,8 @@ ELECTRICAL: tuple[type[System], ...] = (
 """Those whose documents stand under `electrical`."""
 
 SYSTEMS: tuple[type[System], ...] = (
-    *ELECTRICAL, Hydraulics, Fuel, Air, Fire, Stores, Logic, ApuSystem, EngineSystem, GyroSystem, InertialSystem,
-    Panels, Services,
+    *ELECTRICAL, Hydraulics, Fuel, Air, Fire, Stores, Logic, ApuSystem, EngineSystem, PropellerSystem, GyroSystem,
+    InertialSystem, Panels, Services,
 )  # fmt: skip
 
 
@@ -53,6 +55,15 @@ def sections_of(systems: Sequence[type[System]]) -> tuple[type[Written], ...]:
 def starts() -> tuple[type[Written], ...]:
     """What all systems add to the start of an exercise."""
     return tuple(dict.fromkeys(each.START for each in SYSTEMS if each.START is not None))
+
+
+def mappings_of_start() -> tuple[str, ...]:
+    """Keys of a start under which names with a value each stand: places, and what systems have by name."""
+    sections: tuple[type[Written], ...] = (Surroundings, *starts())
+    fields = {name: field for section in sections for name, field in section.model_fields.items()}
+    return tuple(
+        name for name, field in fields.items() if "dict[" in str(field.annotation) or "Place" in str(field.annotation)
+    )
 
 
 def fault_kinds() -> dict[str, FaultKind]:

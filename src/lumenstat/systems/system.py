@@ -24,6 +24,8 @@ from lumenstat.systems.terms import (
     Intake,
     Machine,
     RectifiedDraw,
+    RiserJoint,
+    RiserSource,
     StartField,
     State,
     SwitchedLoad,
@@ -124,6 +126,14 @@ class System:
 
     def machines(self) -> Iterable[Machine]:
         """What of it is drawn on a time axis."""
+        return ()
+
+    def riser_joints(self) -> Iterable[RiserJoint]:
+        """What of it the riser draws between rails."""
+        return ()
+
+    def riser_sources(self) -> Iterable[RiserSource]:
+        """What of it the riser draws at the foot of rails."""
         return ()
 
     def used_up(self) -> Iterable[UsedUp]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 Discrete = str | float | bool
 TICKS_PER_SECOND = 100
@@ -143,6 +144,34 @@ class Machine:
 
     name: str
     phase: str
+
+
+JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]
+
+
+@dataclass(frozen=True, slots=True)
+class RiserJoint:
+    """What the riser draws between two rails: the quantity that tells whether it carries anything (for a feed: with
+    which `value`), and the current through it. A feed points from its first end to its second."""
+
+    kind: JointKind
+    id: str
+    name: str
+    ends: tuple[str, str]
+    quantity: str
+    amps: str = ""
+    value: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RiserSource:
+    """What the riser draws at the foot of a bus's rail or, without a bus, of a rail of its own."""
+
+    kind: Literal["battery", "ground", "generator"]
+    id: str
+    name: str
+    alive: str
+    bus: str | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,10 +11,11 @@ from lumenstat.language.values import Fraction, Name, Written
 from lumenstat.network.solving import GROUND, Branch
 from lumenstat.systems.electrical.battery_model import BatteryModel
 from lumenstat.systems.electrical.battery_part import Battery
+from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.surroundings import Surroundings
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath, FaultKind, StartField, State, UsedUp
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserSource, StartField, State, UsedUp
 from lumenstat.systems.unit import Host, Unit
 
 CHARGE_TOLERANCE = 5e-5
@@ -107,6 +108,11 @@ class Batteries(System):
             yield Quantity(f"{at}.amps", "A", "number", f"current into {of}")
             yield Quantity(f"{at}.charge", "", "number", f"charge of {of}, 0 to 1")
             yield Quantity(f"{at}.hot", "", "truth", f"{of} is too hot")
+
+    def riser_sources(self) -> Iterator[RiserSource]:
+        """One each, under its bus."""
+        for battery in self.batteries:
+            yield RiserSource("battery", battery.id, battery.name, alive(battery.bus), battery.bus)
 
     def used_up(self) -> Iterator[UsedUp]:
         """Their charge."""

@@ -12,7 +12,7 @@ from lumenstat.language.values import ExpressionText, Name, Part, Positive, Seco
 from lumenstat.network.solving import Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath, FaultKind, ticks
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserJoint, ticks
 from lumenstat.systems.unit import Host, Unit
 
 
@@ -97,6 +97,12 @@ class Contactors(System):
             yield Quantity(shut(each.id), "", "truth", f"{each.name} is shut")
             meaning = f"current through {each.name}, away from {each.between[0]}"
             yield Quantity(f"contactor.{each.id}.amps", "A", "number", meaning)
+
+    def riser_joints(self) -> Iterator[RiserJoint]:
+        """One each; current counts away from its first end."""
+        for each in self.contactors:
+            amps = f"contactor.{each.id}.amps"
+            yield RiserJoint("contactor", each.id, each.name, each.between, shut(each.id), amps, each.between[0])
 
     def conditions(self) -> list[str]:
         """When each closes."""

@@ -11,7 +11,7 @@ from lumenstat.language.values import Name, NotNegative, Part, Positive, Written
 from lumenstat.network.solving import Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath, FaultKind
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserJoint
 from lumenstat.systems.unit import Host, Unit
 
 
@@ -68,6 +68,12 @@ class Diodes(System):
         """Current through."""
         for each in self.diodes:
             yield Quantity(f"diode.{each.id}.amps", "A", "number", f"current through {each.name}")
+
+    def riser_joints(self) -> Iterator[RiserJoint]:
+        """One each."""
+        for each in self.diodes:
+            ends = each.anode, each.cathode
+            yield RiserJoint("diode", each.id, each.name, ends, f"diode.{each.id}.amps")
 
     def branches(self) -> Iterator[BranchName]:
         """One each; its drop is its EMF."""

@@ -11,11 +11,11 @@ from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.systems.electrical.ac_names import carts_brought, fed_by, root
 from lumenstat.systems.electrical.ac_sources import AcSection, CartsStart
-from lumenstat.systems.electrical.buses import BusesSection, volts
+from lumenstat.systems.electrical.buses import BusesSection, alive, volts
 from lumenstat.systems.electrical.feeding_unit import FeedingUnit
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import FaultKind, Threshold
+from lumenstat.systems.terms import FaultKind, RiserJoint, RiserSource, Threshold
 from lumenstat.systems.unit import Host
 
 
@@ -144,6 +144,27 @@ class Feeding(System):
             yield root(bus.id)
         for supply in self.section.ground_supplies:
             yield carts_brought(supply.id)
+
+    def riser_sources(self) -> Iterator[RiserSource]:
+        """Plugs under their buses, generators on rails of their own."""
+        for supply in self.section.ground_supplies:
+            yield RiserSource("ground", supply.id, supply.name, alive(supply.bus), supply.bus)
+        for generator in self.section.generators:
+            yield RiserSource("generator", generator.id, generator.name, f"source.{generator.id}.available")
+
+    def riser_joints(self) -> Iterator[RiserJoint]:
+        """One for each way that a bus can be fed; an inverter's has its name."""
+        plugs = {supply.id: supply.bus for supply in self.section.ground_supplies}
+        inverters = {inverter.id: inverter for inverter in self.section.inverters}
+        for bus, order in self.section.feeding.items():
+            for feed in order:
+                name, inverter = f"{bus}_from_{feed.source}", inverters.get(feed.source)
+                if inverter is not None:
+                    ends = inverter.input, bus
+                    yield RiserJoint("inverter", name, inverter.name, ends, fed_by(bus), value=feed.source)
+                else:
+                    ends = plugs.get(feed.source, feed.source), bus
+                    yield RiserJoint("feed", name, "", ends, fed_by(bus), value=feed.source)
 
     def conditions(self) -> list[str]:
         """What is plugged in, offered, and may feed; in this order (`FeedingUnit.follow` takes it apart)."""

@@ -13,7 +13,7 @@ from lumenstat.systems.electrical.ac_names import NO_SOURCE, root
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RectifiedDraw
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RectifiedDraw, RiserJoint
 from lumenstat.systems.unit import OFF_VOLTS, Host, Unit
 
 
@@ -72,6 +72,12 @@ class Rectifiers(System):
         """Current out."""
         for each in self.rectifiers:
             yield Quantity(f"rectifier.{each.id}.amps", "A", "number", f"current out of {each.name}")
+
+    def riser_joints(self) -> Iterator[RiserJoint]:
+        """One each."""
+        for each in self.rectifiers:
+            ends = each.input, each.output
+            yield RiserJoint("rectifier", each.id, each.name, ends, f"rectifier.{each.id}.amps")
 
     def branches(self) -> Iterator[BranchName]:
         """One each, from ground."""

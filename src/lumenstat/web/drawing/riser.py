@@ -6,16 +6,14 @@ they are packed so that no two on a lane touch, shortest first. Sources stand at
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.systems.electrical.ac_sources import AcSection
-from lumenstat.systems.electrical.batteries import BatteriesSection
 from lumenstat.systems.electrical.buses import Bus
-from lumenstat.systems.electrical.contactors import ContactorsSection
-from lumenstat.systems.electrical.diodes import DiodesSection
-from lumenstat.systems.electrical.rectifiers import RectifiersSection
+from lumenstat.systems.registry import systems_of
+from lumenstat.systems.system import System
+from lumenstat.systems.terms import JointKind, RiserSource
 from lumenstat.web.rendering import Context
 
 WIDTH = 304
@@ -30,7 +28,8 @@ SYMBOL = 26
 LOAD_LETTERS = 5
 NAME_LINE = 12
 
-JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]
+JOINT_ORDER: dict[JointKind, int] = {"contactor": 0, "diode": 1, "rectifier": 2, "inverter": 3, "feed": 3}
+"""Which joints are placed first, where they could change places."""
 
 
 class Column(Context):
@@ -99,11 +98,16 @@ class Riser(Context):
 
 def lay_out(airframe: Airframe) -> Riser:
     """The riser of an airframe."""
+    systems = systems_of(airframe)
+    feet = [source for system in systems for source in system.riser_sources()]
     buses = sorted(airframe.electrical.buses, key=lambda bus: bus.kind == "ac")
-    names = [*(bus.id for bus in buses), *(generator.id for generator in airframe.section(AcSection).generators)]
+    names = [*(bus.id for bus in buses), *(source.id for source in feet if source.bus is None)]
     spacing = (WIDTH - 2 * MARGIN) / max(1, len(names) - 1)
     x = {name: MARGIN + n * spacing for n, name in enumerate(names)}
-    joints = _place(list(_joints(airframe, x)))
+    alive = {bus.id: f"bus.{bus.id}.alive" for bus in buses} | {
+        each.id: each.alive for each in feet if each.bus is None
+    }
+    joints = _place(list(_joints(systems, x, alive)))
     lowest = max((joint.y for joint in joints), default=FIRST_LANE)
     foot = lowest + 34
     tops: dict[str, float] = {}
@@ -113,7 +117,7 @@ def lay_out(airframe: Airframe) -> Riser:
     size = min(1.0, (spacing - 2) / SYMBOL)
     drawn = [
         source.model_copy(update={"rail_top": tops.get(source.id, foot), "size": size})
-        for source in _sources(airframe, x, foot)
+        for source in _sources(feet, x, foot)
     ]
     sources = tuple(_name(drawn))
     standing = {source.x for source in sources}
@@ -147,52 +151,27 @@ def _column(bus: Bus, x: float, joints: list[Joint], foot: float | None) -> Colu
     )
 
 
-def _joints(airframe: Airframe, x: dict[str, float]) -> Iterator[Joint]:
-    ac = airframe.section(AcSection)
-
-    def joint(kind: JointKind, name: str, label: str, ends: tuple[str, str], **more: str) -> Joint:
-        first, second = sorted(ends, key=x.__getitem__) if kind != "feed" else ends
-        generators = {generator.id for generator in ac.generators}
-        alive = [f"source.{end}.available" if end in generators else f"bus.{end}.alive" for end in (first, second)]
-        half = len(label) * LETTER / 2 + 2
-        label_x = min(max((x[first] + x[second]) / 2, half), WIDTH - half)
-        return Joint(
-            id=name,
-            name=label,
-            kind=kind,
+def _joints(systems: Sequence[System], x: dict[str, float], alive: dict[str, str]) -> Iterator[Joint]:
+    joints = [joint for system in systems for joint in system.riser_joints()]
+    for each in sorted(joints, key=lambda joint: JOINT_ORDER[joint.kind]):
+        first, second = sorted(each.ends, key=x.__getitem__) if each.kind != "feed" else each.ends
+        half = len(each.name) * LETTER / 2 + 2
+        yield Joint(
+            id=each.id,
+            name=each.name,
+            kind=each.kind,
             first=first,
             second=second,
             x1=x[first],
             x2=x[second],
             y=0,
-            label_x=label_x,
-            first_alive=alive[0],
-            second_alive=alive[1],
-            **more,
+            label_x=min(max((x[first] + x[second]) / 2, half), WIDTH - half),
+            first_alive=alive[first],
+            second_alive=alive[second],
+            quantity=each.quantity,
+            amps=each.amps,
+            value=each.value,
         )
-
-    for c in airframe.section(ContactorsSection).contactors:
-        a, b = c.between
-        ends = (a, b)
-        amps = f"contactor.{c.id}.amps"
-        yield joint("contactor", c.id, c.name, ends, quantity=f"contactor.{c.id}.shut", amps=amps, value=a)
-    for d in airframe.section(DiodesSection).diodes:
-        yield joint("diode", d.id, d.name, (d.anode, d.cathode), quantity=f"diode.{d.id}.amps")
-    for r in airframe.section(RectifiersSection).rectifiers:
-        yield joint("rectifier", r.id, r.name, (r.input, r.output), quantity=f"rectifier.{r.id}.amps")
-    plugs = {s.id: s.bus for s in ac.ground_supplies}
-    inverters = {i.id: i for i in ac.inverters}
-    for bus, order in ac.feeding.items():
-        for feed in order:
-            name = f"{bus}_from_{feed.source}"
-            quantity = f"bus.{bus}.fed_by"
-            if feed.source in inverters:
-                inverter = inverters[feed.source]
-                ends = (inverter.input, bus)
-                yield joint("inverter", name, inverter.name, ends, quantity=quantity, value=feed.source)
-            else:
-                ends = (plugs.get(feed.source, feed.source), bus)
-                yield joint("feed", name, "", ends, quantity=quantity, value=feed.source)
 
 
 def _place(joints: list[Joint]) -> list[Joint]:
@@ -235,16 +214,9 @@ def _extent(joint: Joint) -> tuple[float, float]:
     return min(low, middle - half), max(high, middle + half)
 
 
-def _sources(airframe: Airframe, x: dict[str, float], y: float) -> Iterator[Source]:
-    for battery in airframe.section(BatteriesSection).batteries:
-        alive = f"bus.{battery.bus}.alive"
-        yield Source(id=battery.id, name=battery.name, kind="battery", alive=alive, x=x[battery.bus], y=y)
-    for supply in airframe.section(AcSection).ground_supplies:
-        alive = f"bus.{supply.bus}.alive"
-        yield Source(id=supply.id, name=supply.name, kind="ground", alive=alive, x=x[supply.bus], y=y)
-    for generator in airframe.section(AcSection).generators:
-        alive = f"source.{generator.id}.available"
-        yield Source(id=generator.id, name=generator.name, kind="generator", alive=alive, x=x[generator.id], y=y)
+def _sources(feet: Sequence[RiserSource], x: dict[str, float], y: float) -> Iterator[Source]:
+    for each in feet:
+        yield Source(id=each.id, name=each.name, kind=each.kind, alive=each.alive, x=x[each.bus or each.id], y=y)
 
 
 def quantities_of_riser(riser: Riser) -> list[str]:
