@@ -1,4 +1,4 @@
-"""The command line: `lumenstat serve | check | run | score | prove | schema | quantities | explain`, and those of a database."""
+"""The command line: `lumenstat serve`, `check`, `run`, `score`, `prove` and the rest, and those of a database."""
 
 from __future__ import annotations
 

@@ -14,7 +14,8 @@ def explained(plan: Plan, source: Source, code: bool = True) -> Iterator[str]:
     """How much of what an airframe is compiled to; with `code` logic, thresholds and outputs as they run, commented."""
     conditions, thresholds = plan.answers_count, len(plan.thresholds)
     yield f"# {plan.airframe.id}: {conditions} conditions, {thresholds} thresholds, {len(plan.a)} outputs"
-    yield f"# {len(plan.d)} discrete states, {len(plan.layout.x)} continuous states, {len(plan.layout.branches)} branches"
+    branches = len(plan.layout.branches)
+    yield f"# {len(plan.d)} discrete states, {len(plan.layout.x)} continuous states, {branches} branches"
     if code:
         yield from _logic(plan, source, dict(_texts(source.data, ())))
         yield from _thresholds(plan)
