@@ -12,11 +12,11 @@ import pytest
 from lumenstat.assessment.ledger import Effect, Outcome, Verdict
 from lumenstat.cli import app
 from lumenstat.documents.airframe import Airframe, Electrical
-from lumenstat.documents.checklist import ItemBase
 from lumenstat.documents.design_rules import FOUND_BY_THE_MODEL, RULES
 from lumenstat.documents.exercise import Exercise, FaultKind
 from lumenstat.documents.loading import FORMATS
 from lumenstat.errors import LumenstatError
+from lumenstat.items.item import ItemBase
 from lumenstat.language.expressions import PLAIN_FUNCTIONS, TIME_FUNCTIONS
 from lumenstat.proving.proof import KINDS, Consequence, Severity
 from lumenstat.systems.panel.part import Control, Instrument

@@ -12,7 +12,8 @@ from lumenstat.records.exercises import store_bundle
 from lumenstat.records.marks import LIBRARY, mark, set_mark
 from lumenstat.records.people import add_person, find_person
 
-DOCUMENTS = Path(__file__).parent / "documents"
+READING = ("language", "systems", "items", "documents")
+"""The packages that decide what a document means."""
 DEMO_SCHOOL = "Hollin Bay Flight Academy"
 DEMO_PASSWORD = "frost-on-the-ramp"  # noqa: S105 - shown on the demo's own sign-in page
 DEMO_PEOPLE = (
@@ -37,7 +38,8 @@ def seed_library(session: Session) -> None:
 def library_digest() -> str:
     """SHA-256 of the shipped documents and of the code that reads them: while it stays, so do the exercises."""
     digest = hashlib.sha256()
-    for path in sorted((*SHIPPED.glob("*/*.yaml"), *DOCUMENTS.glob("*.py"))):
+    code = (path for name in READING for path in (Path(__file__).parent / name).rglob("*.py"))
+    for path in sorted((*SHIPPED.glob("*/*.yaml"), *code)):
         digest.update(f"{path.name}\0".encode() + path.read_bytes() + b"\0")
     return digest.hexdigest()
 

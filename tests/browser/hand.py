@@ -6,8 +6,9 @@ import time
 from collections.abc import Sequence
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, VerifyItem
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.items.check import CheckItem
+from lumenstat.items.controls import VerifyItem
 from tests.browser.conftest import PACE_OF_HOLDS, Server
 from tests.browser.station import Station
 

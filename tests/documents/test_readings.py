@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.readings import shown_figure
+from lumenstat.items.readings import shown_figure
 from lumenstat.runs.live import LiveRun
 from lumenstat.runs.view import View
 from lumenstat.simulation.reading import as_shown

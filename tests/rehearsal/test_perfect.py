@@ -6,7 +6,7 @@ import pytest
 
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
-from lumenstat.documents.checklist import WaitItem
+from lumenstat.items.saying import WaitItem
 from lumenstat.rehearsal.perfect import rehearse
 from tests.flights import HAND_FLOWN, log_of
 

@@ -6,18 +6,21 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from lumenstat import ENGINE_VERSION
-from lumenstat.assessment.attempts import Attempt, Reader, right_branch
+from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.extras import judge_extras
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import Evidence, Gate, ItemRow, Ledger, LimitRow, Points, TimeUse, Verdict
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, SetItem, VerifyItem, WaitItem
 from lumenstat.documents.exercise import Credit
-from lumenstat.documents.procedure import Procedure, Step, target_of, watched_texts
+from lumenstat.documents.procedure import Procedure, Step, watched_texts
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import ActionRefused, LogError
+from lumenstat.items.check import CheckItem
+from lumenstat.items.controls import VerifyItem
+from lumenstat.items.decide import DecideItem
+from lumenstat.items.seen import Attempt
 from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
@@ -98,16 +101,14 @@ class _Judge:
     def _branch_right(self, decision: str, branch: str) -> bool:
         step = self.procedure.by_id[decision]
         made = self.attempts[step.number]
-        if isinstance(step.item, CheckItem):
-            moments = self.flight.moments
-            return (
-                bool(made)
-                and self._applies(step)
-                and self.reader.reads_out_of_limits(step.item, moments[made[-1].index])
-            )
-        assert isinstance(step.item, DecideItem)
-        tick = made[-1].tick if made else self.flight.end
-        return right_branch(step.item, lambda text: self._at(text, tick)) == branch and self._applies(step)
+        return self._way_taken(step, made[-1] if made else None) == branch and self._applies(step)
+
+    def _way_taken(self, step: Step, last: Attempt | None) -> str | None:
+        """The way on that was right when an item was last tried, or at the end."""
+        if isinstance(step.item, DecideItem):
+            tick = last.tick if last is not None else self.flight.end
+            return step.item.right_branch(lambda text: self._at(text, tick))
+        return step.item.taken_way(self.flight.moments[last.index] if last is not None else None, self.reader)
 
     def _section_begins(self, section: int) -> int:
         return self._begun.get(section, self.flight.end)
@@ -221,7 +222,7 @@ class _Judge:
             verdict, says = "out-of-order", self._misplaced_says(step, attempt)
         elif wrong:
             attempt, slips = wrong[-1], []
-            verdict = "early" if isinstance(item, WaitItem) else "wrong"
+            verdict = "early" if item.too_soon else "wrong"
             says = attempt.says
         else:
             return _bare_row(item.id, "omitted", item.weight, self._omitted_says(step))
@@ -281,9 +282,9 @@ class _Judge:
                     "late",
                     f"{waited:.1f} s after '{name}'; at most {item.within.seconds:g} s were allowed.",
                 )
-        if isinstance(item, WaitItem) and item.at_most is not None:
-            due = self.flight.timelines[item.until].first_true()
-            if due is not None and (attempt.tick - due) / 100 > item.at_most:
+        if (awaited := item.due()) is not None:
+            due = self.flight.timelines[awaited[0]].first_true()
+            if due is not None and (attempt.tick - due) / 100 > awaited[1]:
                 return (
                     "late",
                     f"It was there from {due / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s.",
@@ -312,20 +313,7 @@ class _Judge:
         return self.procedure.steps[number].item.challenge
 
     def _omitted_says(self, step: Step) -> str:
-        item = step.item
-        match item:
-            case SetItem() | VerifyItem():
-                wanted = target_of(item, self.procedure.papers)
-                end = self.flight.aircraft.state()
-                stood = {str(position_text(end[f"control.{name}"])) for name in item.all_controls}
-                verb = "moved" if isinstance(item, SetItem) else "looked at"
-                if stood == {wanted}:
-                    return f"Never {verb} in the exercise; it stood at {wanted} at the end all the same."
-                return f"Never {verb}: it stood at {', '.join(sorted(stood))} at the end, not at {wanted}."
-            case CheckItem():
-                return f"{self.bundle.airframe.instruments[item.instrument].name} was never called out for this item."
-            case _:
-                return "Never done."
+        return step.item.omitted_says(self.flight.aircraft.state(), self.reader)
 
     # ---- gates and sums ------------------------------------------------------------------------------------
 
@@ -347,7 +335,7 @@ class _Judge:
         }
         testing = {i.test_control for i in airframe.instruments.values()}
         verified = {
-            (control, target_of(step.item, self.procedure.papers))
+            (control, step.item.target(self.procedure.papers))
             for step in self.steps
             if isinstance(step.item, VerifyItem)
             for control in step.item.all_controls

@@ -10,11 +10,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import lru_cache
 
-from lumenstat.assessment.attempts import Attempt
 from lumenstat.assessment.ledger import Lost, TimeUse
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import WaitItem
 from lumenstat.documents.procedure import Procedure
+from lumenstat.items.seen import Attempt
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 
 FINISH = -1
@@ -57,7 +56,7 @@ def _lost(procedure: Procedure, number: int, before: int, ticks: int, tick: int,
     name = f"'{item.challenge}'"
     if number in slipped:
         says = f"{seconds:.1f} s until {name} was right, at {tick / 100:.1f} s."
-    elif isinstance(item, WaitItem):
+    elif item.waits_for is not None:
         says = f"{seconds:.1f} s until {name} was answered, at {tick / 100:.1f} s."
     elif before == FINISH:
         says = f"{seconds:.1f} s before the first item, {name}."

@@ -24,6 +24,7 @@ from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.procedure import Procedure, procedure_from
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
+from lumenstat.systems.registry import later_keys
 
 SHIPPED = Path(__file__).parent.parent / "library"
 
@@ -38,12 +39,19 @@ class Bundle:
 
     @cached_property
     def canonical_json(self) -> str:
-        """The one text that these documents have: keys sorted, defaults written out, no spaces."""
-        content = {
+        """The one text that these documents have: keys sorted, defaults written out, no spaces.
+
+        What later releases added is written out only where it is used, so that a digest stays what it was.
+        """
+        content: dict[str, Any] = {
             "airframe": self.airframe.model_dump(mode="json", by_alias=True),
             "checklists": [c.model_dump(mode="json", by_alias=True) for c in self.checklists],
             "exercise": self.exercise.model_dump(mode="json", by_alias=True),
         }
+        for part in (content["airframe"], content["exercise"]["start"]):
+            for key in later_keys() & part.keys():
+                if not part[key]:
+                    del part[key]
         return json.dumps(content, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
     @cached_property

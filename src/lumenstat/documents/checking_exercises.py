@@ -6,7 +6,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.checking import checker_for
 from lumenstat.documents.checking_checklists import items_with_paths
 from lumenstat.documents.checking_order import check_order
-from lumenstat.documents.checklist import CheckItem, Checklist, ControlItem, Item, PaperValue
+from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
 from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
@@ -48,17 +48,9 @@ def check_exercise(
         if checklist.airframe != airframe.id:
             checker.wrong(("checklists",), f"checklist {checklist.id!r} is for airframe {checklist.airframe!r}")
         for item, _ in items_with_paths(checklist):
-            for paper in _papers_of(item):
+            for paper in item.papers():
                 checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, exercise.paper_values)
     return checker.problems
-
-
-def _papers_of(item: Item) -> list[str]:
-    if isinstance(item, ControlItem) and isinstance(item.to, PaperValue):
-        return [item.to.paper]
-    if isinstance(item, CheckItem) and item.expect.paper is not None:
-        return [item.expect.paper]
-    return []
 
 
 def check_papers(exercise: Exercise, airframe: Airframe, checker: Checker) -> None:

@@ -2,20 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 
-from lumenstat.documents.checklist import (
-    CheckItem,
-    Checklist,
-    CycleItem,
-    HoldItem,
-    Item,
-    PaperValue,
-    RequestItem,
-    SetItem,
-    SweepItem,
-    VerifyItem,
-)
+from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.procedure import Procedure, Step, procedure_from
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
@@ -42,7 +31,7 @@ def _check_chains(procedure: Procedure, checker: Checker, at: Path_) -> None:
     """Two items with the same action must form a chain, or nobody could tell which of them was done."""
     seen: dict[Key, Step] = {}
     for step in procedure.steps:
-        for key in keys_of(step.item):
+        for key in step.item.answers():
             other = seen.get(key)
             if other is not None and not _told_apart(procedure, other, step):
                 checker.wrong(
@@ -59,25 +48,3 @@ def _told_apart(procedure: Procedure, one: Step, other: Step) -> bool:
     if one.item.id == other.item.id or procedure.precedes(one.number, other.number):
         return True
     return bool(one.branch and other.branch and one.branch[0] == other.branch[0] and one.branch != other.branch)
-
-
-def keys_of(item: Item) -> Iterator[Key]:
-    """What an action must be like to answer the item; items of other kinds are answered by name."""
-    match item:
-        case SetItem():
-            to = item.to.paper if isinstance(item.to, PaperValue) else item.to
-            for control in item.all_controls:
-                yield ("set", control, to)
-        case VerifyItem():
-            for control in item.all_controls:
-                yield ("see", control)
-        case CycleItem() | SweepItem():
-            yield (item.kind, item.control)
-        case CheckItem():
-            yield ("call", item.instrument, item.moment.when if item.moment else "")
-        case HoldItem():
-            yield ("hold", item.control)
-        case RequestItem():
-            yield ("request", item.service, item.action)
-        case _:
-            return

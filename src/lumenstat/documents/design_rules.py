@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lumenstat.documents.checklist import CheckItem, Checklist, ControlItem, DecideItem, Item, Section
+from lumenstat.documents.checklist import Checklist, Section
+from lumenstat.items.registry import Item
 
 LONGEST_SECTION = 20
 ROOM_IN_ANY_ORDER = 6
@@ -78,11 +79,8 @@ def walk(items: tuple[Item, ...]) -> Iterator[Item]:
     """Items with those of their branches."""
     for item in items:
         yield item
-        if isinstance(item, DecideItem):
-            for branch in item.branches:
-                yield from walk(branch.items)
-        if isinstance(item, CheckItem) and item.if_not is not None:
-            yield from walk(item.if_not.items)
+        for way in item.ways():
+            yield from walk(way.items)
 
 
 def _of_section(section: Section) -> Iterator[Lint]:
@@ -107,8 +105,7 @@ def _of_section(section: Section) -> Iterator[Lint]:
 
 def _of_item(item: Item) -> Iterator[Lint]:
     response = item.response.strip().lower().rstrip(".")
-    position = item.to if isinstance(item, ControlItem) and isinstance(item.to, str) else ""
-    if response in EMPTY_WORDS and response != position.lower():
+    if response in EMPTY_WORDS and response != item.position.lower():
         says = f"'{item.response}' names no state and no figure; say what it is to be, like `24.0 V or more`"
         yield Lint(item.id, "response-says-nothing", says)
     if "who" not in item.model_fields_set:

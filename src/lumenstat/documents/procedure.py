@@ -6,18 +6,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from lumenstat.documents.checklist import (
-    CheckItem,
-    Checklist,
-    ControlItem,
-    DecideItem,
-    HoldItem,
-    Item,
-    PaperValue,
-    Section,
-    SweepItem,
-    WaitItem,
-)
+from lumenstat.documents.checklist import Checklist, Section
+from lumenstat.items.registry import Item
+from lumenstat.items.saying import WaitItem
 
 
 @dataclass(frozen=True)
@@ -104,25 +95,14 @@ def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | st
     def place(items: tuple[Item, ...], branch: tuple[str, str] | None) -> None:
         for item in items:
             steps.append(Step(len(steps), item, len(sections) - 1, branch))
-            if isinstance(item, DecideItem):
-                for each in item.branches:
-                    place(each.items, (item.id, each.id))
-            if isinstance(item, CheckItem) and item.if_not is not None:
-                place(item.if_not.items, (item.id, item.if_not.id))
+            for way in item.ways():
+                place(way.items, (item.id, way.id))
 
     for checklist in checklists:
         for section in checklist.sections:
             sections.append(section)
             place(section.items, None)
     return Procedure(tuple(steps), tuple(sections), papers)
-
-
-def target_of(item: ControlItem, papers: dict[str, float | str]) -> str:
-    """The position or figure that a control item asks for, as text."""
-    if isinstance(item.to, PaperValue):
-        value = papers[item.to.paper]
-        return f"{value:g}" if isinstance(value, int | float) else value
-    return item.to
 
 
 def watched_texts(procedure: Procedure) -> tuple[str, ...]:
@@ -135,14 +115,4 @@ def _texts(procedure: Procedure) -> Iterator[str]:
         item = step.item
         if item.applies_when is not None:
             yield item.applies_when
-        match item:
-            case WaitItem():
-                yield item.until
-            case HoldItem() | SweepItem() if item.watch is not None:
-                yield item.watch
-            case CheckItem() if item.moment is not None:
-                yield item.moment.when
-            case DecideItem():
-                yield from (branch.when for branch in item.branches)
-            case _:
-                pass
+        yield from item.watched()

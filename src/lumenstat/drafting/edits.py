@@ -13,6 +13,7 @@ from ruamel.yaml.comments import CommentedMap, CommentedSeq
 from lumenstat.drafting.draft import Draft
 from lumenstat.drafting.trees import find_item, ids_of, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
+from lumenstat.items.registry import KINDS, own_keys
 
 FIGURES = {
     "weight", "expect.min", "expect.max", "expect.equals", "read_tolerance", "seconds", "at_most",
@@ -21,19 +22,6 @@ FIGURES = {
 LEAST_BRANCHES = 2
 FLAGS = {"critical"}
 LISTS = {"hints": "\n", "controls": ",", "through": ",", "after": ","}
-OF_KIND = {
-    "set": ("control", "controls", "to"),
-    "verify": ("control", "controls", "to"),
-    "cycle": ("control", "through"),
-    "sweep": ("control", "watch"),
-    "check": ("instrument", "expect", "read_tolerance", "moment", "if_not"),
-    "hold": ("control", "seconds", "at_most", "watch"),
-    "wait": ("until", "left", "at_most"),
-    "request": ("service", "action"),
-    "decide": ("branches",),
-    "confirm": ("statement",),
-}
-"""The keys that only items of a kind have."""
 
 
 def set_fields(draft: Draft, item: str, fields: Mapping[str, str | None]) -> Draft:
@@ -48,15 +36,13 @@ def set_fields(draft: Draft, item: str, fields: Mapping[str, str | None]) -> Dra
 
 def change_kind(draft: Draft, item: str, kind: str) -> Draft:
     """Make an item one of another kind: what both have is kept, what the new one needs is asked for by the check."""
-    if kind not in OF_KIND:
-        raise EditRefused(f"there is no kind {kind!r}; there is {', '.join(OF_KIND)}")
+    if kind not in KINDS:
+        raise EditRefused(f"there is no kind {kind!r}; there is {', '.join(KINDS)}")
     number, tree, items, at = _find(draft, item)
     entry = items[at]
-    for other, keys in OF_KIND.items():
-        if other != kind:
-            for key in keys:
-                if key in entry and key not in OF_KIND[kind]:
-                    del entry[key]
+    for key in {key for other in KINDS for key in own_keys(other)} - set(own_keys(kind)):
+        if key in entry:
+            del entry[key]
     entry["kind"] = kind
     defaults: dict[str, Any] = {"confirm": {"statement": entry.get("response", "")}, "hold": {"seconds": 2}}
     for key, value in defaults.get(kind, {}).items():

@@ -11,10 +11,10 @@ from difflib import SequenceMatcher
 from typing import Any, get_args
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.checklist import Who
 from lumenstat.drafting.edits import slug
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_state, spoken
 from lumenstat.errors import EditRefused
+from lumenstat.items.item import Who
 from lumenstat.systems.panel.part import Control, Instrument
 
 MOST_ROWS = 400

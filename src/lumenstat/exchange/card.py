@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, Item
+from lumenstat.items.registry import Item
 
 TRAINING_AID = (
     "Training aid only, not for operating an aircraft. The approved flight manual, the operator's procedures, "
@@ -69,10 +69,7 @@ def _lines(bundle: Bundle) -> Iterator[CardLine]:
 def _item(item: Item, number: int, depth: int) -> Iterator[CardLine]:
     shown = number if not depth else 0
     yield CardLine("item", item.challenge, item.response, shown, depth, item.critical, item.caution or "")
-    ways = [(branch.says, branch.items) for branch in item.branches] if isinstance(item, DecideItem) else []
-    if isinstance(item, CheckItem) and item.if_not is not None:
-        ways.append((f"If not: {item.if_not.says}", item.if_not.items))
-    for says, items in ways:
-        yield CardLine("branch", says, depth=depth)
-        for each in items:
+    for way in item.ways():
+        yield CardLine("branch", way.says, depth=depth)
+        for each in way.items:
             yield from _item(each, number, depth + 1)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lumenstat.documents.checklist import ConfirmItem, DecideItem, VerifyItem
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Flown, Script
 
@@ -33,7 +32,7 @@ def tasks_of(script: Script) -> list[Task]:
             continue
         after = script.procedure.by_id[script.acts[n + 1].item]
         ordered = script.procedure.precedes(item.number, after.number)
-        silent = isinstance(item.item, ConfirmItem | VerifyItem) or isinstance(after.item, ConfirmItem | VerifyItem)
+        silent = item.item.SILENT or after.item.SILENT
         if ordered and not silent and (_touches(script, n) or _touches(script, n + 1)):
             tasks.append(Task(n, "swapped"))
     return tasks
@@ -43,7 +42,7 @@ def _touches(script: Script, n: int) -> bool:
     """Whether an act does anything to the aircraft, or waits for it."""
     act = script.acts[n]
     item = script.procedure.by_id[act.item].item
-    if isinstance(item, ConfirmItem | DecideItem):
+    if not item.TOUCHES:
         return False
     verbs = {event.verb for event in script.flight.events[act.first : act.last]}
     return not verbs <= {"see", "call", "confirm", "decide"}

@@ -6,8 +6,8 @@ import ast
 from collections.abc import Callable, Iterator, Mapping
 from itertools import product
 
-from lumenstat.documents.checklist import DecideItem
 from lumenstat.errors import ExpressionError
+from lumenstat.items.decide import DecideItem
 from lumenstat.language.expressions import NULL_SAFE, Constants, Emitter, Expression, Quantity, parse
 
 MOST_QUANTITIES = 3

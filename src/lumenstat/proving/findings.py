@@ -7,8 +7,13 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, DecideItem, HoldItem, Item, RequestItem, SetItem, WaitItem
-from lumenstat.documents.procedure import Procedure, Step, target_of
+from lumenstat.documents.procedure import Procedure, Step
+from lumenstat.items.check import CheckItem
+from lumenstat.items.controls import SetItem
+from lumenstat.items.decide import DecideItem
+from lumenstat.items.hold import HoldItem
+from lumenstat.items.registry import Item
+from lumenstat.items.request import RequestItem
 from lumenstat.language.values import position_text
 from lumenstat.proving.coverage import uncovered
 from lumenstat.proving.proof import Finding, Remedy
@@ -58,26 +63,13 @@ class Finder:
         if item.not_before is not None and self.procedure.by_id[item.not_before.item].item.id in self.rehearsal.stuck:
             says = f"it waits for '{self._item(item.not_before.item).challenge}', which is never done"
             return self._finding(item, "cannot-be-reached", says)
-        match item:
-            case WaitItem():
-                says = f"`{item.until}` never comes true, however long one waits"
-                return self._finding(item, "wait-never-ends", says, remedy=self._last_true(item))
-            case RequestItem():
-                state = self.flight.aircraft.state()[f"service.{item.service}"]
-                says = f"{item.service} stands at '{state}': the crew cannot {item.action} it, or nobody can call them"
-                return self._finding(item, "cannot-ask", says)
-            case DecideItem():
-                says = "no branch is right: " + ", ".join(f"`{branch.when}`" for branch in item.branches)
-                return self._finding(item, "decision-uncovered", says)
-            case CheckItem():
-                when = item.moment.when if item.moment else "its instrument can be read"
-                return self._finding(item, "never-readable", f"`{when}` never comes true, so it can never be read")
-            case _:
-                return self._finding(item, "cannot-be-reached", "its turn never comes")
+        why = item.never(self.flight.aircraft.state())
+        remedy = None if why.until is None else self._last_true(item, why.until)
+        return self._finding(item, why.kind, why.says, remedy=remedy)
 
-    def _last_true(self, item: WaitItem) -> Remedy | None:
+    def _last_true(self, item: Item, until: str) -> Remedy | None:
         """If what is waited for was there earlier in the flight, waiting for it belongs before it went away."""
-        spans = self.flight.timelines[item.until].spans(self.flight.end)
+        spans = self.flight.timelines[until].spans(self.flight.end)
         if not spans:
             return None
         before = [act for act in self.rehearsal.acts if act.ends <= spans[-1][1]]
@@ -149,7 +141,7 @@ class Finder:
         return any(isinstance(s.item, DecideItem | RequestItem) for s in self.procedure.steps[number : number + 1])
 
     def _set(self, item: SetItem, act: Acted) -> Iterator[Finding]:
-        wanted = target_of(item, self.procedure.papers)
+        wanted = item.target(self.procedure.papers)
         sets = [m for m in self.flight.moments[act.first : act.last] if m.event.verb == "set"]
         stood = [str(position_text(m.state[f"control.{m.event.args['control']}"])) for m in sets]
         if sets and all(position == wanted for position in stood):

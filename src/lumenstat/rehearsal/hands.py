@@ -2,41 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import (
-    CheckItem,
-    ControlItem,
-    DecideItem,
-    HoldItem,
-    Item,
-    RequestItem,
-    SetItem,
-    SweepItem,
-    WaitItem,
-)
-from lumenstat.documents.procedure import Procedure, target_of
-from lumenstat.documents.readings import meaning_of, shown_figure
+from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.items.check import CheckItem
+from lumenstat.items.registry import Item
 from lumenstat.language.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.systems.panel.part import Control, Instrument
 from lumenstat.systems.terms import ticks
 
 PACE_SECONDS = {
-    "set": 1.5, "verify": 1.0, "check": 2.5, "hold": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
+    "set": 1.5, "verify": 1.0, "press": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
     "guard": 0.5, "see": 0.5, "finish": 1.0,
 }  # fmt: skip
 """How long an act takes from deciding on it to having done it: a brisk hand. Our own figures, no source."""
 
 LOOK_TICKS = 50
 """While waiting a trainee looks every half second."""
-HOLD_MARGIN_SECONDS = 0.2
-HOLD_LONGEST_SECONDS = 60.0
 LOOK_AHEAD_TICKS = 24_000
 
 
@@ -63,12 +52,17 @@ class Hands:
     aircraft: Aircraft = field(init=False)
     watch: Watch = field(init=False)
     events: list[LogEvent] = field(default_factory=list)
+    controls: Mapping[str, Control] = field(init=False)
+    instruments: Mapping[str, Instrument] = field(init=False)
+    papers: Mapping[str, float | str] = field(init=False)
 
     def __post_init__(self) -> None:
         self.aircraft = ready(self.bundle.airframe, self.bundle.exercise.start, self.bundle.exercise.faults)
         self.watch = Watch(self.aircraft, self.texts)
         self.aircraft.watchers.append(self.watch)
         self._numbers = {text: n for n, text in enumerate(self.texts)}
+        self.controls, self.instruments = self.bundle.airframe.controls, self.bundle.airframe.instruments
+        self.papers = self.procedure.papers
 
     @property
     def tick(self) -> int:
@@ -129,62 +123,19 @@ class Hands:
         figure = float(to) if part.kind == "entry" else to
         self.event("set", control=control, to=figure)
 
-    def control_item(self, item: ControlItem) -> None:
-        """Set, or look at, every control of a line; what is out of place is put right first."""
-        wanted = target_of(item, self.procedure.papers)
-        for control in item.all_controls:
-            if isinstance(item, SetItem):
-                self.move(control, wanted)
-                continue
-            if self.stands(control) != wanted:
-                self.move(control, wanted)
-            self.event("see", control=control, position=wanted)
-
-    def sweep(self, item: SweepItem) -> None:
-        """Each end, and back to where it stood."""
-        stood, positions = self.stands(item.control), self.bundle.airframe.controls[item.control].positions
-        for end in (positions[0], positions[-1], stood):
-            if end != self.stands(item.control):
-                self.move(item.control, end)
-
-    def hold(self, item: HoldItem) -> bool:
-        """Press, wait until it is long enough and the indication is there, let go; whether it was there."""
-        self.event("press", PACE_SECONDS["hold"], control=item.control)
-        began = self.tick
-        longest = item.at_most if item.at_most is not None else HOLD_LONGEST_SECONDS
-        self.pass_time(min(item.seconds + HOLD_MARGIN_SECONDS, max(longest, item.seconds)))
-        while item.watch and not self.flag(item.watch) and (self.tick - began) / 100 < longest - HOLD_MARGIN_SECONDS:
-            self.pass_time(HOLD_MARGIN_SECONDS)
-        there = item.watch is None or self.flag(item.watch)
-        self.event("release", 0.0, control=item.control)
-        return there
-
-    def there(self, item: Item, reading: str = "within", sight: Sight | None = None) -> bool:
-        """Whether what an item waits for is there, now or as seen; of a check, that its reading means `reading` in its
-        moment."""
-        match item:
-            case WaitItem():
-                return self.flag(item.until, sight)
-            case RequestItem():
-                return self.can_ask(item)
-            case DecideItem():
-                return any(self.flag(branch.when, sight) for branch in item.branches)
-            case CheckItem():
-                moment = item.moment is None or self.flag(item.moment.when, sight)
-                return moment and self.meaning(item, sight) == reading
-            case _:
-                return True
+    def there(self, item: Item, meaning: str = "within", sight: Sight | None = None) -> bool:
+        """Whether what an item waits for is there, now or as seen; of a reading, that it has this meaning."""
+        return item.there(self, meaning, sight)
 
     def sees(self, item: Item, sight: Sight) -> tuple[bool, str]:
         """Whether what an item waits for is there, and of a check in its moment what its reading means."""
-        if isinstance(item, CheckItem) and (item.moment is None or self.flag(item.moment.when, sight)):
-            means = self.meaning(item, sight)
+        if means := item.means(self, sight):
             return means == "within", means
-        return self.there(item, sight=sight), ""
+        return item.there(self, sight=sight), ""
 
-    def can_ask(self, item: RequestItem) -> bool:
-        """Whether a request would be heard, and done, if it were made now."""
-        return self.aircraft.units.hindrance("request", {"service": item.service, "action": item.action}) is None
+    def can(self, verb: str, **args: Any) -> bool:
+        """Whether an act would be done if it were made now."""
+        return self.aircraft.units.hindrance(verb, args) is None
 
     # ---- readings ----------------------------------------------------------------------------------------
 
@@ -193,14 +144,6 @@ class Hands:
         read = self.aircraft.plan.reader(f"instrument.{instrument}.reads")
         shown = read(self.aircraft.d, sight.a if sight else self.aircraft.a)
         return float(shown) if isinstance(shown, int | float) else None
-
-    def meaning(self, item: CheckItem, sight: Sight | None = None) -> str:
-        """What the instrument's reading means for this item: within, below, above or dead."""
-        shown = self.reads(item.instrument, sight)
-        if shown is None:
-            return "dead"
-        exact = shown_figure(shown, self.bundle.airframe.instruments[item.instrument].decimals)
-        return meaning_of(exact, item.expect, self.procedure.papers, item.read_tolerance)
 
     def select(self, item: CheckItem) -> None:
         """Turn the instrument's selector, and its brightness, to where this item can be read."""
@@ -233,8 +176,8 @@ class Hands:
         kept = self.keep()
         until, found = self.tick + LOOK_AHEAD_TICKS, None
         while found is None and self.tick < until:
-            self.look_on(until, lambda sight: self.meaning(item, sight))
-            found = self.tick if self.meaning(item) in meanings else None
+            self.look_on(until, lambda sight: item.reading_means(self, sight))
+            found = self.tick if item.reading_means(self) in meanings else None
         self.go_back(*kept)
         return found
 
@@ -247,13 +190,3 @@ class Hands:
         self.aircraft.restore(snapshot)
         self.watch.put_back(watch)
         del self.aircraft.crew[crew:]
-
-    def call(self, item: CheckItem) -> str:
-        """Read an instrument aloud and judge it, as it stands when the words are out; gives the judgement."""
-        self.pass_time(PACE_SECONDS["check"])
-        shown, means = self.reads(item.instrument), self.meaning(item)
-        args: dict[str, Any] = {"instrument": item.instrument, "judgement": means}
-        if shown is not None:
-            args["reading"] = shown_figure(shown, self.bundle.airframe.instruments[item.instrument].decimals)
-        self.event("call", 0.0, **args)
-        return means

@@ -11,20 +11,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import (
-    CheckItem,
-    ConfirmItem,
-    ControlItem,
-    CycleItem,
-    DecideItem,
-    HoldItem,
-    Item,
-    RequestItem,
-    SweepItem,
-    WaitItem,
-)
 from lumenstat.documents.procedure import Procedure, Step, watched_texts
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.items.check import CheckItem
+from lumenstat.items.registry import Item
 from lumenstat.rehearsal.hands import Hands
 from lumenstat.systems.terms import ticks
 
@@ -178,7 +168,7 @@ class _Flier:
             return False
         if hands.tick < self.coming.get(step.number, 0):
             return False
-        wanted = ["within"] if hands.meaning(item) != "dead" else ["within", "below", "above"]
+        wanted = ["within"] if item.reading_means(hands) != "dead" else ["within", "below", "above"]
         comes = hands.will_be(item, "within") or hands.will_be(item, *wanted)
         if comes is not None and step.number not in self.hopeless:
             self.coming[step.number] = comes
@@ -190,29 +180,9 @@ class _Flier:
         item, hands = step.item, self.hands
         if step.section not in self.begun:
             self.begun[step.section] = {text: hands.flag(text) for text in hands.texts}
-        match item:
-            case ControlItem():
-                hands.control_item(item)
-            case CycleItem():
-                for position in item.through:
-                    hands.move(item.control, position)
-            case SweepItem():
-                hands.sweep(item)
-            case CheckItem():
-                means = hands.call(item)
-                self.branches[item.id] = item.if_not.id if item.if_not and means != "within" else ""
-            case HoldItem():
-                hands.hold(item)
-            case WaitItem():
-                hands.event("respond", item=item.id)
-            case RequestItem():
-                hands.event("request", service=item.service, action=item.action)
-            case DecideItem():
-                branch = next(b.id for b in item.branches if hands.flag(b.when))
-                self.branches[item.id] = branch
-                hands.event("decide", item=item.id, branch=branch)
-            case ConfirmItem():
-                hands.event("confirm", item=item.id)
+        way = item.perform(hands)
+        if way is not None:
+            self.branches[item.id] = way
         self.coming.clear()
         for other in self.procedure.steps:
             if item.one_of is not None and other.item.one_of == item.one_of and other is not step:

@@ -12,10 +12,11 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import CheckItem, HoldItem, Item, RequestItem
 from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
+from lumenstat.items.check import CheckItem
+from lumenstat.items.registry import Item
 from lumenstat.rehearsal.hands import Hands, Kept, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
@@ -203,9 +204,10 @@ class _Flying:
         self.ended[act.item] = hands.tick
 
     def _do(self, item: Item, act: Acted, events: Sequence[LogEvent]) -> None:
-        if not isinstance(item, HoldItem):
+        there = item.redo(self.hands)
+        if there is None:
             self._repeat(events, act)
-        elif not self.hands.hold(item):
+        elif not there:
             self._miss(item, "indication", f"the indication of '{item.challenge}' does not come")
 
     def _repeat(self, events: Sequence[LogEvent], act: Acted, lasts: int | None = None) -> None:
@@ -242,16 +244,8 @@ class _Flying:
         return self.hands.there(item, self.script.called.get(item.id, "within"), sight)
 
     def _note_missing(self, item: Item) -> None:
-        match item:
-            case CheckItem():
-                shown = self.hands.reads(item.instrument)
-                instrument = self.script.bundle.airframe.instruments[item.instrument]
-                reads = "is dark" if shown is None else f"reads {shown:.{instrument.decimals}f} {instrument.unit or ''}"
-                self._miss(item, "reading", f"at '{item.challenge}' {instrument.name} {reads.strip()}")
-            case RequestItem():
-                self._miss(item, "request", f"'{item.challenge}' can no longer be asked for")
-            case _:
-                self._miss(item, "wait", f"'{item.challenge}: {item.response}' never comes")
+        missing = item.missing(self.hands)
+        self._miss(item, missing.kind, missing.says)
 
     def _miss(self, item: Item, kind: str, says: str) -> None:
         self.missed.append(Missed(item.id, self.hands.tick, kind, says))

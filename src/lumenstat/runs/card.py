@@ -2,28 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import cast
 
-from lumenstat.documents.checklist import (
-    CheckItem,
-    ConfirmItem,
-    CycleItem,
-    DecideItem,
-    HoldItem,
-    Item,
-    RequestItem,
-    SetItem,
-    SweepItem,
-    VerifyItem,
-    WaitItem,
-)
-from lumenstat.documents.procedure import Procedure, target_of
+from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.language.values import position_text
-
-SWEEP_MOVES = 3
-"""One end, the other, and back: the card does not judge whether it was all of the way."""
+from lumenstat.items.registry import Item
 
 FLOW_DONE = "flow done: "
 """The trainee's note that a section's flow is done, before the section's id."""
@@ -87,7 +72,7 @@ class Card:
     def ready(self) -> str | None:
         """The open item of a guided card if it is there and only has to be left."""
         item = self.current
-        waits = self.guided and item is not None and not isinstance(item, WaitItem | ConfirmItem)
+        waits = self.guided and item is not None and not item.SAID
         return item.id if waits and item is not None and item.id in self.right else None
 
     @property
@@ -149,12 +134,10 @@ class Card:
                 return
 
     def _settle_ways(self, item: Item, event: LogEvent) -> None:
-        """Of alternatives the others are passed over; a reading called out of limits brings its own items."""
+        """Of alternatives the others are passed over."""
         if item.one_of is not None:
             ways = (s.item.id for s in self.procedure.steps if s.item.one_of == item.one_of)
             self.passed_over |= {way for way in ways if way != item.id}
-        if isinstance(item, CheckItem) and item.if_not is not None and event.args.get("judgement") != "within":
-            self.branches[item.id] = item.if_not.id
 
     def _note_flow(self, text: str) -> None:
         for section in self.procedure.sections:
@@ -174,50 +157,32 @@ class Card:
             self.last = item.id
             self._settle_ways(item, event)
 
-    def _in_flow(self, item: Item) -> bool:
+    def _answers(self, item: Item, event: LogEvent) -> bool:
+        return item.answered_by(event, self)
+
+    # ---- what items ask of their card ----------------------------------------------------------------------
+
+    @property
+    def papers(self) -> Mapping[str, float | str]:
+        """Every handed-out value by `paper.line`."""
+        return self.procedure.papers
+
+    def in_flow(self, item: Item) -> bool:
+        """Whether an item belongs to a flow that is done before its check is read."""
         return self.procedure.sections[self.procedure.by_id[item.id].section].style == "flow-then-check"
 
-    def _answers(self, item: Item, event: LogEvent) -> bool:
-        args = event.args
-        match item, event.verb:
-            case SetItem(), "respond":
-                return self._in_flow(item) and bool(args["item"] == item.id)
-            case SetItem(), "set" if self._in_flow(item):
-                return False  # done in the flow; the check comes after it
-            case SetItem(), "set":
-                right = str(position_text(args["to"])) == target_of(item, self.procedure.papers)
-                return right and self._part(item, str(args["control"]))
-            case CycleItem(), "set" if args["control"] == item.control:
-                return self._moved(item.id, str(position_text(args["to"])), item.through)
-            case SweepItem(), "set" if args["control"] == item.control:
-                moves = self._moves.setdefault(item.id, [])
-                moves.append(str(position_text(args["to"])))
-                return len(moves) >= SWEEP_MOVES
-            case VerifyItem(), "see":
-                return self._part(item, str(args["control"]))
-            case CheckItem(), "call":
-                return bool(args["instrument"] == item.instrument)
-            case HoldItem(), "release":
-                return bool(args["control"] == item.control)
-            case RequestItem(), "request":
-                return bool(args["service"] == item.service and args["action"] == item.action)
-            case DecideItem(), "decide" if args["item"] == item.id:
-                self.branches[item.id] = str(args["branch"])
-                return True
-            case (WaitItem(), "respond") | (ConfirmItem(), "confirm"):
-                return bool(args["item"] == item.id)
-            case _:
-                return False
-
-    def _moved(self, item_id: str, to: str, through: tuple[str, ...]) -> bool:
-        """Whether the last positions that a control was moved to are those asked for."""
-        moves = self._moves.setdefault(item_id, [])
+    def moved(self, item: str, to: str) -> Sequence[str]:
+        """Note where an item's control was moved, and give all its moves so far."""
+        moves = self._moves.setdefault(item, [])
         moves.append(to)
-        return tuple(moves[-len(through) :]) == through
+        return moves
 
-    def _part(self, item: SetItem | VerifyItem, control: str) -> bool:
-        if control not in item.all_controls:
-            return False
-        done = self._done.setdefault(item.id, set())
+    def done(self, item: str, control: str) -> int:
+        """Note that one of an item's controls was dealt with, and give how many were."""
+        done = self._done.setdefault(item, set())
         done.add(control)
-        return len(done) == len(item.all_controls)
+        return len(done)
+
+    def take(self, item: str, branch: str) -> None:
+        """Go on by a branch."""
+        self.branches[item] = branch

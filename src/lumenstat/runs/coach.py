@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lumenstat.assessment.attempts import Attempt, Reader
+from lumenstat.assessment.attempts import Reader
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import Item
 from lumenstat.documents.procedure import Procedure, Step, watched_texts
+from lumenstat.items.registry import Item
+from lumenstat.items.seen import Attempt
 from lumenstat.simulation.flight import Moment
 
 ACTING = ("set", "press", "request")

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import ConfirmItem, WaitItem
 from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args
 from lumenstat.errors import ActionRefused
@@ -67,10 +66,10 @@ class LiveRun:
         self.last_tick = round(bundle.exercise.minutes_at_most * 6000)
         self.called: set[str] = set()
         self._called_out: list[str] = []
-        waits = [step.item for step in self.card.procedure.steps if isinstance(step.item, WaitItem)]
+        items = [step.item for step in self.card.procedure.steps]
         texts = list(watched_texts(procedure))
         self._numbers = {text: n for n, text in enumerate(texts)}
-        self._until = {item.id: self._numbers[item.until] for item in waits}
+        self._until = {item.id: self._numbers[item.waits_for] for item in items if item.waits_for is not None}
         self._ends = len(texts) if bundle.exercise.ends_when is not None else None
         if bundle.exercise.ends_when is not None:
             texts.append(bundle.exercise.ends_when)
@@ -133,7 +132,7 @@ class LiveRun:
         if self.aircraft.units.busy:
             return True
         item = self.card.current
-        if not isinstance(item, WaitItem):
+        if item is None or item.id not in self._until:
             return False
         known = self.figures() if figures is None else figures
         return not self.watch.peek(self.clock.now(), known)[self._until[item.id]]
@@ -202,16 +201,15 @@ class LiveRun:
         item = self.card.current
         if item is None or item.id != item_id:
             raise ActionRefused("Another step is open; this one has its turn later.")
-        if isinstance(item, WaitItem) and not self.watch.now()[self._until[item.id]]:
+        if item.id in self._until and not self.watch.now()[self._until[item.id]]:
             raise ActionRefused(f"It is not there yet. {item.good or item.response}.")
-        if not isinstance(item, WaitItem | ConfirmItem) and item.id not in self.card.right:
+        if not item.SAID and item.id not in self.card.right:
             raise ActionRefused(f"'{item.challenge}' is not done yet: {item.response}.")
 
     def _apply(self, event: LogEvent) -> None:
         state = self.aircraft.reading()
-        flags, said = self.watch.now(), len(self.aircraft.crew)
-        carry_out(self.aircraft, event)
-        accepted = event.verb != "request" or len(self.aircraft.crew) <= said + 1
+        flags = self.watch.now()
+        accepted = carry_out(self.aircraft, event) or event.verb != "request"
         if self.coach is not None and event.by != "instructor":
             moment = Moment(self.coach.count, event, state, flags, accepted)
             self.card.right = self.coach.right

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 
-from lumenstat.documents.readings import shown_figure
+from lumenstat.items.readings import shown_figure
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete
 

@@ -92,6 +92,7 @@ class PropellerSystem(System):
 
     SECTION = PropellersSection
     START = PropellersStart
+    SINCE = "0.2"
     FAULTS = (FaultKind("propeller_lock_fails"), FaultKind("propeller_pump_failed"), FaultKind("propeller_stuck"))
 
     def __init__(self, propeller: Propeller) -> None:

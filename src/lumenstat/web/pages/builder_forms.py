@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import Any, get_args
+
+from pydantic.fields import FieldInfo
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.drafting.edits import OF_KIND, value_at
+from lumenstat.drafting.edits import value_at
+from lumenstat.items.item import Shown
+from lumenstat.items.registry import KINDS, own_keys
+from lumenstat.language.values import Written
 from lumenstat.systems.registry import names_of, start_fields
 from lumenstat.web.rendering import Context
 
 WHO = tuple((who, who.replace("-", " ")) for who in ("captain", "first-officer", "both", "either"))
-KIND_WORDS = {
-    "set": "Set", "verify": "Verify", "cycle": "Cycle", "sweep": "Sweep", "check": "Check", "hold": "Hold",
-    "wait": "Wait", "request": "Request", "decide": "Decide", "confirm": "Confirm",
-}  # fmt: skip
-assert set(KIND_WORDS) == set(OF_KIND)
+KIND_WORDS = {kind: model.WORD for kind, model in KINDS.items()}
 
 
 class Field(Context):
@@ -41,41 +42,50 @@ class Form(Context):
 
 
 def item_fields(item: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
-    """What an item of this kind asks for, beside its words."""
+    """What an item of this kind asks for, beside its words: its own fields, as its room says how they are shown."""
     kind = str(item.get("kind"))
-    keys = OF_KIND.get(kind, ())
-    controls = tuple((c.id, c.name) for c in airframe.controls.values())
-    if "controls" in keys and item.get("controls"):
-        yield Field(name="controls", label="Controls", value=", ".join(map(str, item["controls"])), wide=True)
-    elif "control" in keys:
-        yield choice(item, "control", "Control", controls)
-    if "to" in keys:
-        yield _to(item, airframe)
-    if "through" in keys:
-        yield Field(name="through", label="Positions, in turn", value=", ".join(map(str, item.get("through", ()))))
-    if kind == "check":
-        instruments = tuple((i.id, i.name) for i in airframe.instruments.values())
-        yield choice(item, "instrument", "Instrument", instruments)
-        found = airframe.instruments.get(str(item.get("instrument")))
-        unit = found.unit if found else ""
-        for name, label in (("expect.min", "At least"), ("expect.max", "At most"), ("read_tolerance", "Misread by")):
-            yield figure(item, name, label, unit)
-        yield expression(item, "moment.when", "Only while")
-        yield words(item, "moment.says", "Because")
-    if kind == "hold":
-        yield figure(item, "seconds", "At least", "s")
-        yield figure(item, "at_most", "At most", "s")
-    if "watch" in keys:
-        yield expression(item, "watch", "Watching for")
-    if kind == "wait":
-        yield expression(item, "until", "Until")
-        yield figure(item, "at_most", "Answered within", "s")
-    if kind == "request":
-        yield choice(item, "service", "Service", tuple((s.id, s.name) for s in airframe.services))
-        actions = next((s.actions for s in airframe.services if s.id == item.get("service")), ())
-        yield choice(item, "action", "To", tuple((a.id, a.name) for a in actions))
-    if kind == "confirm":
-        yield area(item, "statement", "Statement")
+    if kind in KINDS:
+        for name in own_keys(kind):
+            yield from _shown(item, name, KINDS[kind].model_fields[name], airframe)
+
+
+def _shown(item: Mapping[str, Any], name: str, field: FieldInfo, airframe: Airframe) -> Iterator[Field]:
+    shown = next((each for each in field.metadata if isinstance(each, Shown)), None)
+    if shown is not None:
+        yield _one(item, name, shown, airframe)
+    for part in (field.annotation, *get_args(field.annotation)):
+        if isinstance(part, type) and issubclass(part, Written):
+            for inner, inner_field in part.model_fields.items():
+                yield from _shown(item, f"{name}.{inner}", inner_field, airframe)
+
+
+def _one(item: Mapping[str, Any], name: str, shown: Shown, airframe: Airframe) -> Field:
+    """A field as its room wants it shown."""
+    match shown.how:
+        case "control":
+            if item.get("controls"):
+                return Field(name="controls", label="Controls", value=", ".join(map(str, item["controls"])), wide=True)
+            return choice(item, name, shown.label, tuple((c.id, c.name) for c in airframe.controls.values()))
+        case "position":
+            return _to(item, airframe)
+        case "instrument":
+            return choice(item, name, shown.label, tuple((i.id, i.name) for i in airframe.instruments.values()))
+        case "service":
+            return choice(item, name, shown.label, tuple((s.id, s.name) for s in airframe.services))
+        case "action":
+            actions = next((s.actions for s in airframe.services if s.id == item.get("service")), ())
+            return choice(item, name, shown.label, tuple((a.id, a.name) for a in actions))
+        case "list":
+            return Field(name=name, label=shown.label, value=", ".join(map(str, item.get(name, ()))))
+        case "figure":
+            found = airframe.instruments.get(str(item.get("instrument")))
+            return figure(item, name, shown.label, shown.unit.format(unit=found.unit if found else ""))
+        case "expression":
+            return expression(item, name, shown.label)
+        case "area":
+            return area(item, name, shown.label)
+        case "words":
+            return words(item, name, shown.label)
 
 
 def _to(item: Mapping[str, Any], airframe: Airframe) -> Field:

@@ -9,8 +9,8 @@ from fastapi.responses import RedirectResponse
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.checklist import ControlItem, Item, WaitItem
 from lumenstat.documents.exercise import Paper
+from lumenstat.items.registry import Item
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
@@ -156,7 +156,7 @@ def shown_quantities(bundle: Bundle) -> tuple[str, ...]:
         names += [f"service.{service.id}", f"service.{service.id}.busy"]
     names += quantities_of_riser(lay_out(airframe))
     items = [step.item for step in bundle.procedure.steps]
-    names += [item.left for item in items if isinstance(item, WaitItem) and item.left]
+    names += [name for item in items for name in item.shows]
     return tuple(name for name in dict.fromkeys(names) if not name.startswith("battery."))
 
 
@@ -203,10 +203,7 @@ def _sections(bundle: Bundle) -> list[CardSection]:
                     parts=_parts(step.item),
                     line=section.line_after == step.item.id,
                     in_flow=section.style == "flow-then-check" and bundle.exercise.assist != "guided",
-                    controls=tuple(
-                        controls[name]
-                        for name in (step.item.all_controls if isinstance(step.item, ControlItem) else ())
-                    ),
+                    controls=tuple(controls[name] for name in step.item.all_controls),
                 )
                 for step in procedure.steps
                 if step.section == number
@@ -218,10 +215,7 @@ def _sections(bundle: Bundle) -> list[CardSection]:
 
 def _parts(item: Item) -> tuple[str, ...]:
     """The parts of the deck that an item is about."""
-    if isinstance(item, ControlItem):
-        return item.all_controls
-    part = getattr(item, "control", None) or getattr(item, "instrument", None)
-    return (part,) if part else ()
+    return tuple(name for kind, name in item.parts() if kind in ("control", "instrument"))
 
 
 def services_of(airframe: Airframe) -> list[ServiceButton]:

@@ -2,7 +2,20 @@
 
 from __future__ import annotations
 
-from lumenstat.documents.checklist import Expect
+from collections.abc import Mapping
+from typing import Annotated
+
+from lumenstat.items.item import Shown
+from lumenstat.language.values import Number, Text, Written
+
+
+class Expect(Written):
+    """What an instrument should show. `equals` and `paper` are met within the read tolerance."""
+
+    min: Annotated[Number | None, Shown("At least", "figure", "{unit}")] = None
+    max: Annotated[Number | None, Shown("At most", "figure", "{unit}")] = None
+    equals: Number | None = None
+    paper: Text | None = None
 
 
 def shown_figure(figure: float, decimals: int) -> float:
@@ -10,7 +23,7 @@ def shown_figure(figure: float, decimals: int) -> float:
     return round(figure, decimals)
 
 
-def meaning_of(reading: float, expect: Expect, papers: dict[str, float | str], tolerance: float) -> str:
+def meaning_of(reading: float, expect: Expect, papers: Mapping[str, float | str], tolerance: float) -> str:
     """`within`, `below` or `above`, as the limits of the item have it."""
     low, high = bounds_of(expect, papers, tolerance)
     if low is not None and reading < low:
@@ -20,7 +33,7 @@ def meaning_of(reading: float, expect: Expect, papers: dict[str, float | str], t
     return "within"
 
 
-def bounds_of(expect: Expect, papers: dict[str, float | str], tolerance: float) -> tuple[float | None, float | None]:
+def bounds_of(expect: Expect, papers: Mapping[str, float | str], tolerance: float) -> tuple[float | None, float | None]:
     """Lowest and highest figure that is within limits."""
     low, high = expect.min, expect.max
     exact = expect.equals if expect.paper is None else papers[expect.paper]

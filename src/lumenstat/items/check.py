@@ -1,0 +1,209 @@
+"""`check`: an instrument read aloud and judged."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+from lumenstat.items.item import ItemBase, Key, Shown, Way
+from lumenstat.items.readings import Expect, meaning_of, shown_figure
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Missing, Moment, Never, Part, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import DocumentId, ExpressionText, Name, Positive, Text, Written
+from lumenstat.systems.panel.part import Instrument, PanelsSection
+from lumenstat.systems.system import Sections
+
+if TYPE_CHECKING:
+    from lumenstat.items.item import AnyItem
+
+PACE_SECONDS = 2.5
+"""How long a brisk trainee takes to read aloud. Our own figure, no source."""
+WORDS = {"within": "within limits", "below": "below limits", "above": "above limits", "dead": "dead"}
+
+
+class Belongs(Written):
+    """When a limit belongs: a reading taken at another moment is itself the slip."""
+
+    when: Annotated[ExpressionText, Shown("Only while", "expression")]
+    says: Annotated[Text, Shown("Because", "words")]
+
+
+class Otherwise(Written):
+    """What is to be done when a reading is not within limits. Its items count only then."""
+
+    id: DocumentId
+    says: Text
+    items: tuple[AnyItem, ...] = ()
+
+
+class CheckItem(ItemBase):
+    """Read an instrument aloud and judge it."""
+
+    WORD = "Check"
+    kind: Literal["check"]
+    instrument: Annotated[Name, Shown("Instrument", "instrument")]
+    expect: Expect
+    read_tolerance: Annotated[Positive, Shown("Misread by", "figure", "{unit}")]
+    moment: Belongs | None = None
+    if_not: Otherwise | None = None
+
+    # ---- the document ------------------------------------------------------------------------------------
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """An instrument that there is, and something to expect of it."""
+        instruments = airframe.section(PanelsSection).instruments
+        checker.known((*path, "instrument"), "instrument", self.instrument, instruments)
+        if self.expect.model_dump(exclude_none=True) == {}:
+            checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
+        if self.moment is not None:
+            checker.truth((*path, "moment", "when"), self.moment.when, over_time=True)
+
+    def watched(self) -> Iterator[str]:
+        """Its moment."""
+        if self.moment is not None:
+            yield self.moment.when
+
+    def ways(self) -> Iterator[Way]:
+        """What follows where it is not within limits."""
+        if self.if_not is not None:
+            yield Way(self.if_not.id, f"If not: {self.if_not.says}", self.if_not.items, ("if_not", "items"))
+
+    def answers(self) -> Iterator[Key]:
+        """A call of its instrument in its moment."""
+        yield ("call", self.instrument, self.moment.when if self.moment else "")
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its instrument."""
+        return (("instrument", self.instrument),)
+
+    def papers(self) -> Iterator[str]:
+        """The value that is expected."""
+        if self.expect.paper is not None:
+            yield self.expect.paper
+
+    # ---- a run that is judged ----------------------------------------------------------------------------
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Every call of the instrument."""
+        return [self._call(moment, seen) for moment in crew if did(moment, "call", instrument=self.instrument)]
+
+    def _call(self, moment: Moment, seen: Seen) -> Attempt:
+        instrument = seen.instruments[self.instrument]
+        shown = moment.state[f"instrument.{self.instrument}.reads"]
+        in_moment = self.moment is None or seen.flag(moment, self.moment.when)
+        figure = shown if isinstance(shown, int | float) else None
+        verdict = judge_call(self, instrument, moment.event.args, figure, in_moment, seen.papers)
+        text = "dark" if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
+        evidence = [(instrument.name, text)]
+        for control in (instrument.selector, instrument.dimmer):
+            if control is not None:
+                evidence.append((seen.controls[control].name, str(moment.state[f"control.{control}"])))
+        return attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence))
+
+    def omitted_says(self, end: Mapping[str, Any], seen: Seen) -> str:
+        """That it was not called out."""
+        return f"{seen.instruments[self.instrument].name} was never called out for this item."
+
+    def taken_way(self, end: Moment | None, seen: Seen) -> str | None:
+        """What follows where the reading at a moment was not within limits."""
+        if end is None or self.if_not is None:
+            return None
+        shown = end.state[f"instrument.{self.instrument}.reads"]
+        if isinstance(shown, int | float) and self.meaning(shown, seen) == "within":
+            return None
+        return self.if_not.id
+
+    def meaning(self, shown: float, seen: Seen | Hands) -> str:
+        """What a reading means: within, below or above."""
+        exact = shown_figure(shown, seen.instruments[self.instrument].decimals)
+        return meaning_of(exact, self.expect, seen.papers, self.read_tolerance)
+
+    # ---- a run in progress -------------------------------------------------------------------------------
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By a call of its instrument; one that is not within limits brings its own items."""
+        if event.verb != "call" or event.args["instrument"] != self.instrument:
+            return False
+        if self.if_not is not None and event.args.get("judgement") != "within":
+            card.take(self.id, self.if_not.id)
+        return True
+
+    # ---- the perfect flight ------------------------------------------------------------------------------
+
+    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+        """Whether its moment is there and the reading has this meaning."""
+        in_moment = self.moment is None or hands.flag(self.moment.when, sight)
+        return in_moment and self.reading_means(hands, sight) == meaning
+
+    def means(self, hands: Hands, sight: Any = None) -> str:
+        """What its reading means, in its moment."""
+        in_moment = self.moment is None or hands.flag(self.moment.when, sight)
+        return self.reading_means(hands, sight) if in_moment else ""
+
+    def reading_means(self, hands: Hands, sight: Any = None) -> str:
+        """What the instrument's reading means, now or as seen: within, below, above or dead."""
+        shown = hands.reads(self.instrument, sight)
+        return "dead" if shown is None else self.meaning(shown, hands)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Read it aloud and judge it, as it stands when the words are out."""
+        hands.pass_time(PACE_SECONDS)
+        shown, means = hands.reads(self.instrument), self.reading_means(hands)
+        args: dict[str, Any] = {"instrument": self.instrument, "judgement": means}
+        if shown is not None:
+            args["reading"] = shown_figure(shown, hands.instruments[self.instrument].decimals)
+        hands.event("call", 0.0, **args)
+        return self.if_not.id if self.if_not and means != "within" else ""
+
+    def missing(self, hands: Hands) -> Missing:
+        """What it shows instead."""
+        shown, instrument = hands.reads(self.instrument), hands.instruments[self.instrument]
+        reads = "is dark" if shown is None else f"reads {shown:.{instrument.decimals}f} {instrument.unit or ''}"
+        return Missing("reading", f"at '{self.challenge}' {instrument.name} {reads.strip()}")
+
+    def never(self, end: Mapping[str, Any]) -> Never:
+        """It can never be read."""
+        when = self.moment.when if self.moment else "its instrument can be read"
+        return Never("never-readable", f"`{when}` never comes true, so it can never be read")
+
+
+@dataclass(frozen=True)
+class CallVerdict:
+    """Whether a call counts, and the sentence that says why."""
+
+    right: bool
+    says: str
+
+
+def judge_call(
+    item: CheckItem,
+    instrument: Instrument,
+    call: Mapping[str, Any],
+    shown: float | None,
+    in_moment: bool,
+    papers: Mapping[str, float | str],
+) -> CallVerdict:
+    """Judge one call at the state in which it was made.
+
+    `shown` is what the instrument showed, null if it was dark. It fails on the first of: instrument dead, reading not
+    what it showed, reading taken at the wrong moment, judgement not what the reading means.
+    """
+    unit = instrument.unit
+    judged, reading = call["judgement"], call.get("reading")
+    if item.moment is not None and not in_moment:
+        return CallVerdict(False, f"The reading belongs to another moment: {item.moment.says}.")
+    if shown is None:
+        if judged == "dead":
+            return CallVerdict(True, f"{instrument.name} was dark and was called dead.")
+        return CallVerdict(False, f"{instrument.name} was dark; there was nothing to read.")
+    exact = f"{shown:.{instrument.decimals}f}"
+    if judged == "dead" or reading is None:
+        return CallVerdict(False, f"Called dead, but {instrument.name} was alive and showed {exact} {unit}.")
+    if abs(reading - shown) > item.read_tolerance + 0.5 * 10**-instrument.decimals:
+        return CallVerdict(False, f"Called {reading:g} {unit}, but {instrument.name} showed {exact} {unit}.")
+    means = meaning_of(shown_figure(shown, instrument.decimals), item.expect, papers, item.read_tolerance)
+    if judged != means:
+        return CallVerdict(False, f"Showed {exact} {unit}, judged {WORDS[judged]}; it was {WORDS[means]}.")
+    return CallVerdict(True, f"Showed {exact} {unit}, called {reading:g}, judged {WORDS[judged]}.")

@@ -1,0 +1,201 @@
+"""Items about the positions of controls: `set` moves them, `verify` looks at them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice, takewhile
+from typing import Annotated, Any, ClassVar, Literal
+
+from lumenstat.items.item import ItemBase, Key, Shown
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import Name, Position, Text, Written, position_text
+from lumenstat.systems.panel.part import PanelsSection, check_position
+from lumenstat.systems.system import Sections
+
+PASSING_TICKS = 150
+"""A control that moves on within this time was only passing a position, as a rotary must."""
+
+
+class PaperValue(Written):
+    """A value that is handed out on paper: `paper: weather.altimeter_setting_hpa`."""
+
+    paper: Text
+
+
+class ControlItem(ItemBase):
+    """An item about one control, or about several as one line and one slip."""
+
+    DONE: ClassVar[str]
+    """What was not done where it was omitted."""
+
+    control: Annotated[Name | None, Shown("Control", "control")] = None
+    controls: tuple[Name, ...] = ()
+    to: Annotated[Position | PaperValue, Shown("To", "position")]
+
+    @property
+    def all_controls(self) -> tuple[str, ...]:
+        """The controls of the line, whichever way they were written."""
+        return self.controls or ((self.control,) if self.control else ())
+
+    @property
+    def position(self) -> str:
+        """The position it asks for."""
+        return self.to if isinstance(self.to, str) else ""
+
+    def target(self, papers: Mapping[str, float | str]) -> str:
+        """The position or figure that it asks for, as text."""
+        if isinstance(self.to, PaperValue):
+            value = papers[self.to.paper]
+            return f"{value:g}" if isinstance(value, int | float) else value
+        return self.to
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """Controls and positions that there are."""
+        controls = airframe.section(PanelsSection).controls
+        if (self.control is None) == (not self.controls):
+            checker.wrong(path, "needs `control`, or `controls` for several in one line, and not both")
+        for name in self.all_controls:
+            if checker.refers(path, "control", name) and not isinstance(self.to, PaperValue):
+                check_position(controls[name], self.to, (*path, "to"), checker)
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its controls."""
+        return tuple(("control", name) for name in self.all_controls)
+
+    def papers(self) -> Iterator[str]:
+        """The value that is to be entered."""
+        if isinstance(self.to, PaperValue):
+            yield self.to.paper
+
+    def omitted_says(self, end: Mapping[str, Any], seen: Seen) -> str:
+        """Where its controls stood at the end."""
+        wanted = self.target(seen.papers)
+        stood = {str(position_text(end[f"control.{name}"])) for name in self.all_controls}
+        if stood == {wanted}:
+            return f"Never {self.DONE} in the exercise; it stood at {wanted} at the end all the same."
+        return f"Never {self.DONE}: it stood at {', '.join(sorted(stood))} at the end, not at {wanted}."
+
+    def _done_with(
+        self, done: dict[str, int], moment: Moment, seen: Seen, verb: str, evidence: tuple[tuple[str, str], ...]
+    ) -> Iterator[Attempt]:
+        """The attempt that is complete once all its controls are done with."""
+        done[moment.event.args["control"]] = moment.index
+        if len(done) == len(self.all_controls):
+            names = ", ".join(seen.controls[name].name for name in self.all_controls)
+            yield attempt(moment, True, f"{names} {verb}.", tuple(sorted(done.values())), evidence)
+            done.clear()
+
+
+class SetItem(ControlItem):
+    """Move a control, or several, to a position."""
+
+    WORD = "Set"
+    DONE = "moved"
+    kind: Literal["set"]
+
+    def answers(self) -> Iterator[Key]:
+        """A move of each control to its position."""
+        to = self.to.paper if isinstance(self.to, PaperValue) else self.to
+        for control in self.all_controls:
+            yield ("set", control, to)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Moves of its controls; one that only passes a position is no slip."""
+        wanted = self.target(seen.papers)
+        found: list[Attempt] = []
+        done: dict[str, int] = {}
+        for place, moment in enumerate(crew):
+            args = moment.event.args
+            control = args.get("control")
+            if moment.event.verb != "set" or control not in self.all_controls:
+                continue
+            to, name = str(position_text(args["to"])), seen.controls[control].name
+            evidence = ((name, str(position_text(moment.state[f"control.{control}"]))),)
+            if to != wanted:
+                done.pop(control, None)
+                slip = not _passing(islice(crew, place + 1, None), moment)
+                says = f"{name} went to {to}, not to {wanted}."
+                found.append(attempt(moment, False, says, evidence=evidence, slip=slip))
+                continue
+            found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
+        return found
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By moving each control there, or of a flow by saying so."""
+        if card.in_flow(self):
+            return event.verb == "respond" and bool(event.args["item"] == self.id)
+        if event.verb != "set" or event.args["control"] not in self.all_controls:
+            return False
+        right = str(position_text(event.args["to"])) == self.target(card.papers)
+        return right and card.done(self.id, str(event.args["control"])) == len(self.all_controls)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Move every control."""
+        for control in self.all_controls:
+            hands.move(control, self.target(hands.papers))
+        return None
+
+
+class VerifyItem(ControlItem):
+    """Look at a control and say where it stands."""
+
+    WORD = "Verify"
+    DONE = "looked at"
+    SILENT = True
+    kind: Literal["verify"]
+
+    def answers(self) -> Iterator[Key]:
+        """A look at each control."""
+        for control in self.all_controls:
+            yield ("see", control)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Looks at its controls; a true remark that one is elsewhere is no slip."""
+        wanted = self.target(seen.papers)
+        found: list[Attempt] = []
+        done: dict[str, int] = {}
+        for moment in crew:
+            args = moment.event.args
+            control = args.get("control")
+            if moment.event.verb != "see" or control not in self.all_controls:
+                continue
+            said, name = str(position_text(args["position"])), seen.controls[control].name
+            stood = str(position_text(moment.state[f"control.{control}"]))
+            evidence = ((name, stood),)
+            if said != wanted or stood != wanted:
+                done.pop(control, None)
+                says = _misread(name, said, stood, wanted)
+                found.append(attempt(moment, False, says, evidence=evidence, slip=said != stood))
+                continue
+            found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
+        return found
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By saying of each control where it stands."""
+        if event.verb != "see" or event.args["control"] not in self.all_controls:
+            return False
+        return card.done(self.id, str(event.args["control"])) == len(self.all_controls)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Look at every control; what is out of place is put right first."""
+        wanted = self.target(hands.papers)
+        for control in self.all_controls:
+            if hands.stands(control) != wanted:
+                hands.move(control, wanted)
+            hands.event("see", control=control, position=wanted)
+        return None
+
+
+def _passing(later: Iterable[Moment], moment: Moment) -> bool:
+    """Whether the same control is moved on at once."""
+    control, last = moment.event.args["control"], moment.event.tick + PASSING_TICKS
+    soon = takewhile(lambda m: m.event.tick <= last, later)
+    return any(did(m, "set", control=control) for m in soon)
+
+
+def _misread(name: str, said: str, stood: str, wanted: str) -> str:
+    if said != stood:
+        return f"{name} was said to be at {said}, but stood at {stood}."
+    return f"{name} was seen at {stood} and left there; it belongs at {wanted}."

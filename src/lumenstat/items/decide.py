@@ -1,0 +1,98 @@
+"""`decide`: a choice of ways on, of which the state says which is right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import chain
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+from pydantic import Field
+
+from lumenstat.items.item import ItemBase, Way
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Never, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.expressions import parse
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import DocumentId, ExpressionText, Text, Written
+from lumenstat.systems.system import Sections
+
+if TYPE_CHECKING:
+    from lumenstat.items.item import AnyItem
+
+
+class Branch(Written):
+    """One way on from a decision. Its items count only where it is the right way."""
+
+    id: DocumentId
+    when: ExpressionText
+    says: Text
+    items: tuple[AnyItem, ...] = ()
+
+
+class DecideItem(ItemBase):
+    """Choose a branch; the first whose expression is true is the right one."""
+
+    WORD = "Decide"
+    TOUCHES = False
+    kind: Literal["decide"]
+    branches: Annotated[tuple[Branch, ...], Field(min_length=2)]
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """Branches told apart by expressions."""
+        checker.unique(path, "branch", [branch.id for branch in self.branches])
+        for n, branch in enumerate(self.branches):
+            checker.truth((*path, "branches", n, "when"), branch.when, over_time=True)
+
+    def watched(self) -> Iterator[str]:
+        """What decides."""
+        yield from (branch.when for branch in self.branches)
+
+    def ways(self) -> Iterator[Way]:
+        """Its branches."""
+        for n, branch in enumerate(self.branches):
+            yield Way(branch.id, branch.says, branch.items, ("branches", n, "items"))
+
+    def right_branch(self, flag: Callable[[str], bool]) -> str | None:
+        """The first branch whose expression is true."""
+        return next((branch.id for branch in self.branches if flag(branch.when)), None)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Every time a branch was chosen."""
+        return [self._decision(moment, seen) for moment in crew if did(moment, "decide", item=self.id)]
+
+    def _decision(self, moment: Moment, seen: Seen) -> Attempt:
+        right = self.right_branch(lambda text: seen.flag(moment, text))
+        chosen = moment.event.args["branch"]
+        words = {branch.id: branch.says for branch in self.branches}
+        read = frozenset(chain(*(parse(branch.when).quantities for branch in self.branches)))
+        evidence = tuple(
+            (quantity, f"{value:.1f}")
+            for quantity, value in moment.state.items()
+            if isinstance(value, float) and quantity in read
+        )
+        if chosen == right:
+            return attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
+        rather = f"; the state called for: {words[right]}" if right else ""
+        return attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By choosing a branch, whose items then lie on the card."""
+        if event.verb != "decide" or event.args["item"] != self.id:
+            return False
+        card.take(self.id, str(event.args["branch"]))
+        return True
+
+    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+        """Whether a branch is right."""
+        return any(hands.flag(branch.when, sight) for branch in self.branches)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Choose the right branch."""
+        branch = self.right_branch(hands.flag)
+        hands.event("decide", item=self.id, branch=branch)
+        return branch
+
+    def never(self, end: Mapping[str, Any]) -> Never:
+        """No branch is right."""
+        branches = ", ".join(f"`{branch.when}`" for branch in self.branches)
+        return Never("decision-uncovered", f"no branch is right: {branches}")

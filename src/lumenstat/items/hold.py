@@ -1,0 +1,95 @@
+"""`hold`: a momentary control held in for a time while watching."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Annotated, Literal
+
+from lumenstat.items.item import ItemBase, Key, Shown
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import ExpressionText, Name, Seconds
+from lumenstat.systems.panel.part import PanelsSection
+from lumenstat.systems.system import Sections
+
+MARGIN_SECONDS = 0.2
+LONGEST_SECONDS = 60.0
+
+
+class HoldItem(ItemBase):
+    """Hold a momentary control in for a time while watching; judged when it is let go."""
+
+    WORD = "Hold"
+    kind: Literal["hold"]
+    control: Annotated[Name, Shown("Control", "control")]
+    seconds: Annotated[Seconds, Shown("At least", "figure", "s")]
+    at_most: Annotated[Seconds | None, Shown("At most", "figure", "s")] = None
+    watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """A momentary control, an indication that can be seen."""
+        known = checker.refers((*path, "control"), "control", self.control)
+        if known and airframe.section(PanelsSection).controls[self.control].kind != "momentary":
+            checker.wrong((*path, "control"), f"{self.control} stays where it is put; a momentary one is held")
+        if self.watch is not None:
+            checker.truth((*path, "watch"), self.watch, over_time=True)
+
+    def watched(self) -> Iterator[str]:
+        """The indication."""
+        if self.watch is not None:
+            yield self.watch
+
+    def answers(self) -> Iterator[Key]:
+        """A hold of its control."""
+        yield (self.kind, self.control)
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its control."""
+        return (("control", self.control),)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Every press of the control with the release that ends it."""
+        found: list[Attempt] = []
+        pressed: Moment | None = None
+        for moment in crew:
+            if did(moment, "press", control=self.control):
+                pressed = moment
+            elif pressed is not None and did(moment, "release", control=self.control):
+                found.append(self._judged(pressed, moment, seen))
+                pressed = None
+        return found
+
+    def _judged(self, pressed: Moment, released: Moment, seen: Seen) -> Attempt:
+        held = (released.event.tick - pressed.event.tick) / 100
+        says, right = f"{seen.controls[self.control].name} held for {held:.1f} s", False
+        if held < self.seconds:
+            says += f"; {self.seconds:g} s were due."
+        elif self.at_most is not None and held > self.at_most:
+            says += f"; at most {self.at_most:g} s were allowed."
+        elif self.watch is not None and not seen.flag(released, self.watch):
+            says += " and let go though the indication was not there."
+        else:
+            says, right = f"{says}.", True
+        return attempt(released, right, says, (pressed.index, released.index))
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By letting it go."""
+        return event.verb == "release" and bool(event.args["control"] == self.control)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Hold it as long as it takes."""
+        self.redo(hands)
+        return None
+
+    def redo(self, hands: Hands) -> bool:
+        """Press, wait until it is long enough and the indication is there, let go; whether it was there."""
+        hands.event("press", control=self.control)
+        began = hands.tick
+        longest = self.at_most if self.at_most is not None else LONGEST_SECONDS
+        hands.pass_time(min(self.seconds + MARGIN_SECONDS, max(longest, self.seconds)))
+        while self.watch and not hands.flag(self.watch) and (hands.tick - began) / 100 < longest - MARGIN_SECONDS:
+            hands.pass_time(MARGIN_SECONDS)
+        there = self.watch is None or hands.flag(self.watch)
+        hands.event("release", 0.0, control=self.control)
+        return there

@@ -1,0 +1,150 @@
+"""Items about moves of one control: `cycle` through positions, `sweep` to each end and back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lumenstat.items.item import ItemBase, Key, Shown
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import ExpressionText, Name, Position, position_text
+from lumenstat.systems.panel.part import Control, PanelsSection, check_position
+from lumenstat.systems.system import Sections
+
+SWEEP_MOVES = 3
+"""One end, the other, and back: the card does not judge whether it was all of the way."""
+
+
+class CycleItem(ItemBase):
+    """Move a control through positions, one after another."""
+
+    WORD = "Cycle"
+    kind: Literal["cycle"]
+    control: Annotated[Name, Shown("Control", "control")]
+    through: Annotated[tuple[Position, ...], Field(min_length=2), Shown("Positions, in turn", "list")]
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """A control that stands in these positions."""
+        control = _moved(self.control, path, airframe, checker)
+        if control is not None:
+            for position in self.through:
+                check_position(control, position, (*path, "through"), checker)
+
+    def answers(self) -> Iterator[Key]:
+        """Moves of its control."""
+        yield (self.kind, self.control)
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its control."""
+        return (("control", self.control),)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Moves of the control through the positions, one after another; a wrong one begins anew."""
+        name = seen.controls[self.control].name
+        found: list[Attempt] = []
+        parts: list[int] = []
+        for moment in (m for m in crew if did(m, "set", control=self.control)):
+            to = str(position_text(moment.event.args["to"]))
+            if to != self.through[len(parts)]:
+                if parts:
+                    says = f"{name} went to {to}; {self.through[len(parts)]} was next."
+                    found.append(attempt(moment, False, says, (*parts, moment.index)))
+                parts = [moment.index] if to == self.through[0] else []
+                continue
+            parts.append(moment.index)
+            if len(parts) == len(self.through):
+                found.append(attempt(moment, True, f"{name} moved through {', '.join(self.through)}.", tuple(parts)))
+                parts = []
+        return found
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """Once its last moves are those asked for."""
+        if event.verb != "set" or event.args["control"] != self.control:
+            return False
+        return tuple(card.moved(self.id, str(position_text(event.args["to"])))[-len(self.through) :]) == self.through
+
+    def perform(self, hands: Hands) -> str | None:
+        """Move it through the positions."""
+        for position in self.through:
+            hands.move(self.control, position)
+        return None
+
+
+class SweepItem(ItemBase):
+    """Move a control to each end and back to where it stood, with the indication there when it is back."""
+
+    WORD = "Sweep"
+    kind: Literal["sweep"]
+    control: Annotated[Name, Shown("Control", "control")]
+    watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """A control that stands in positions, an indication that can be seen."""
+        if _moved(self.control, path, airframe, checker) is not None and self.watch is not None:
+            checker.truth((*path, "watch"), self.watch, over_time=True)
+
+    def watched(self) -> Iterator[str]:
+        """The indication."""
+        if self.watch is not None:
+            yield self.watch
+
+    def answers(self) -> Iterator[Key]:
+        """Moves of its control."""
+        yield (self.kind, self.control)
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its control."""
+        return (("control", self.control),)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Moves of the control to each end and back to where it stood when they began."""
+        control = seen.controls[self.control]
+        found: list[Attempt] = []
+        parts: list[int] = []
+        ends, been, stood = {control.positions[0], control.positions[-1]}, set[str](), ""
+        for moment in (m for m in crew if did(m, "set", control=self.control)):
+            to = str(position_text(moment.event.args["to"]))
+            if not parts:
+                stood = str(position_text(moment.state[f"control.{self.control}"]))
+                been = {stood}
+            parts.append(moment.index)
+            been.add(to)
+            if to == stood:
+                there = self.watch is None or seen.flag(moment, self.watch)
+                says = f"{control.name} came back without {', '.join(sorted(ends - been))}."
+                if ends <= been:
+                    unseen = "" if there else ", but the indication was not there"
+                    says = f"{control.name} moved to each end and back{unseen}."
+                found.append(attempt(moment, ends <= been and there, says, tuple(parts)))
+                parts = []
+        return found
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """Once it was moved often enough."""
+        if event.verb != "set" or event.args["control"] != self.control:
+            return False
+        return len(card.moved(self.id, str(position_text(event.args["to"])))) >= SWEEP_MOVES
+
+    def perform(self, hands: Hands) -> str | None:
+        """Each end, and back to where it stood."""
+        stood, positions = hands.stands(self.control), hands.controls[self.control].positions
+        for end in (positions[0], positions[-1], stood):
+            if end != hands.stands(self.control):
+                hands.move(self.control, end)
+        return None
+
+
+def _moved(name: str, path: Path_, airframe: Sections, checker: Checker) -> Control | None:
+    """The control, if there is one of that name that stands in positions."""
+    if not checker.refers((*path, "control"), "control", name):
+        return None
+    control = airframe.section(PanelsSection).controls[name]
+    if control.kind in ("momentary", "entry"):
+        says = f"{name} is a {control.kind}; only what stands in positions is moved through them"
+        checker.wrong((*path, "control"), says)
+        return None
+    return control

@@ -1,0 +1,73 @@
+"""`request`: something asked of the crew outside."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Annotated, Any, Literal
+
+from lumenstat.items.item import ItemBase, Key, Shown
+from lumenstat.items.seen import Answers, Attempt, Event, Hands, Missing, Moment, Never, Part, Seen, attempt, did
+from lumenstat.language.checker import Checker
+from lumenstat.language.sources import Path_
+from lumenstat.language.values import Name
+from lumenstat.systems.services import ServicesSection
+from lumenstat.systems.system import Sections
+
+
+class RequestItem(ItemBase):
+    """Ask the crew outside for something."""
+
+    WORD = "Request"
+    kind: Literal["request"]
+    service: Annotated[Name, Shown("Service", "service")]
+    action: Annotated[Name, Shown("To", "action")]
+
+    def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
+        """A service and an action that there are."""
+        services = {service.id: service for service in airframe.section(ServicesSection).services}
+        if checker.refers((*path, "service"), "service", self.service):
+            actions = [action.id for action in services[self.service].actions]
+            checker.known((*path, "action"), f"action of {self.service}", self.action, actions)
+
+    def answers(self) -> Iterator[Key]:
+        """Just that request."""
+        yield ("request", self.service, self.action)
+
+    def parts(self) -> tuple[Part, ...]:
+        """Its service."""
+        return (("service", self.service),)
+
+    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+        """Every such request."""
+        asked = [m for m in crew if did(m, "request", service=self.service, action=self.action)]
+        return [self._request(moment) for moment in asked]
+
+    def _request(self, moment: Moment) -> Attempt:
+        answered = moment.accepted
+        says = "Asked, and the crew went to do it." if answered else "Asked when there was nothing the crew could do."
+        stood = str(moment.state[f"service.{self.service}"])
+        return attempt(moment, answered, says, evidence=((self.service, stood),))
+
+    def answered_by(self, event: Event, card: Answers) -> bool:
+        """By asking for it."""
+        args = event.args
+        return event.verb == "request" and bool(args["service"] == self.service and args["action"] == self.action)
+
+    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+        """Whether it would be heard, and done, if it were asked for now."""
+        return hands.can("request", service=self.service, action=self.action)
+
+    def perform(self, hands: Hands) -> str | None:
+        """Ask for it."""
+        hands.event("request", service=self.service, action=self.action)
+        return None
+
+    def missing(self, hands: Hands) -> Missing:
+        """It can not be asked for."""
+        return Missing("request", f"'{self.challenge}' can no longer be asked for")
+
+    def never(self, end: Mapping[str, Any]) -> Never:
+        """The crew cannot do it, or cannot be called."""
+        state = end[f"service.{self.service}"]
+        says = f"{self.service} stands at '{state}': the crew cannot {self.action} it, or nobody can call them"
+        return Never("cannot-ask", says)
