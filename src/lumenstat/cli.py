@@ -209,17 +209,21 @@ def prove(
 
 
 @app.command()
-def schema(name: Annotated[str, typer.Argument(help="airframe, checklist or exercise")]) -> None:
-    """Print the JSON Schema (draft 2020-12) of a kind of document."""
-    names = {key.split("/")[1]: key for key in FORMATS}
+def schema(name: Annotated[str, typer.Argument(help="airframe, checklist, exercise or socket")]) -> None:
+    """Print the JSON Schema (draft 2020-12) of a kind of document, or of the messages of a station's socket."""
+    names = [*(key.split("/")[1] for key in FORMATS), "socket"]
     if name not in names:
-        typer.echo(f"there is no schema {name!r}{nearest(name, list(names))}", err=True)
+        typer.echo(f"there is no schema {name!r}{nearest(name, names)}", err=True)
         raise typer.Exit(UNUSABLE)
     typer.echo(json.dumps(document_schema(name), indent=2, ensure_ascii=False))
 
 
 def document_schema(name: str) -> dict[str, Any]:
-    """The published schema of a kind of document."""
+    """The published schema of a kind of document, or of the socket."""
+    if name == "socket":
+        from lumenstat.web.live.messages import schema as of_socket  # noqa: PLC0415 - the web only where it is asked for
+
+        return of_socket()
     model = FORMATS[f"lumenstat/{name}/1"]
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -24,13 +24,15 @@ class LumenstatError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Problem:
-    """One thing wrong in a document: where it stands and what would be right."""
+    """One thing wrong in a document: where it stands and what would be right; `items` are those that it is about where
+    it stands beside none of them."""
 
     file: str
     line: int
     path: str
     says: str
     rule: str | None = None
+    items: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}: {self.path or 'document'}: {self.says}"

@@ -137,7 +137,7 @@ def test_hints_are_there_for_guided_and_coached_only(wall: Wall) -> None:
 def test_a_flow_is_done_from_memory_and_then_checked(wall: Wall) -> None:
     run = open_run("full-start-by-flows", wall, "examined")
     assert (run.card.flow, run.card.current) == ("safety-flow", None)
-    act(run, wall, "note", text="flow done: safety-flow")
+    act(run, wall, "note", text="flow done: safety-flow")  # as logs of 0.1 say it
     assert (run.card.flow, current(run)) == (None, "outside")
     act(run, wall, "confirm", item="outside")
     for item in ("hydraulics", "levers", "fuel-levers", "start-switches", "brake"):
@@ -152,7 +152,7 @@ def test_what_is_set_in_a_flow_is_answered_by_its_response_not_by_the_move(wall:
     run.card.answered = {s.item.id for s in run.card.procedure.steps if s.section < 3}
     assert run.card.flow == "cockpit-flow"
     act(run, wall, "set", control="navigation_lights", to="ON")
-    act(run, wall, "note", text="flow done: cockpit-flow")
+    act(run, wall, "note", text="The flow is done.", flow="cockpit-flow")
     assert current(run) == "navigation-lights"
     act(run, wall, "respond", item="navigation-lights")
     assert current(run) == "signs"

@@ -47,7 +47,7 @@ def wait_until_judged(person: Person, run: str) -> None:
     """Have a run judged, and wait for it."""
     judges = person.client.app.state.judges  # type: ignore[attr-defined]
     judges.add(run)
-    for _ in range(600):
+    for _ in range(2400):
         if judges.standing(run) is None:
             return
         time.sleep(0.05)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
+import re
 import time
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -12,13 +15,21 @@ from starlette.testclient import WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
 from lumenstat.records.tables import RunEvent, SignIn
+from lumenstat.web.live.messages import OUTGOING, Act, MessageRefused, Open, read_message, schema
 from lumenstat.web.security import SignedSocket
 from tests.web.conftest import Person, another
 
 
+def received(socket: WebSocketTestSession) -> dict[str, Any]:
+    """The next frame, which is one of those that the schema knows."""
+    frame: dict[str, Any] = socket.receive_json()
+    OUTGOING.validate_python(frame)
+    return frame
+
+
 def until(socket: WebSocketTestSession, kind: str, most: int = 200) -> dict[str, Any]:
     for _ in range(most):
-        frame: dict[str, Any] = socket.receive_json()
+        frame = received(socket)
         if frame["type"] == kind:
             return frame
     raise AssertionError(f"no {kind} frame came")
@@ -27,7 +38,7 @@ def until(socket: WebSocketTestSession, kind: str, most: int = 200) -> dict[str,
 def send(socket: WebSocketTestSession, number: str, verb: str, **args: object) -> dict[str, Any]:
     socket.send_json({"id": number, "verb": verb, "args": args})
     for _ in range(200):
-        frame: dict[str, Any] = socket.receive_json()
+        frame = received(socket)
         if frame.get("id") == number:
             return frame
     raise AssertionError("no answer came")
@@ -245,3 +256,41 @@ def test_a_frame_tells_what_changed_and_one_a_second_that_time_passes(odile: Per
         begun = time.monotonic()
         while "bus.dc_essential.volts" not in until(socket, "state").get("quantities", {}):
             assert time.monotonic() - begun < 1.5, "what changes comes within a beat, not with the next second"
+
+
+def test_the_schema_in_docs_is_the_one_of_these_messages() -> None:
+    published = Path(__file__).parents[2] / "docs" / "schemas" / "socket.json"
+    assert json.loads(published.read_text()) == schema()
+
+
+def test_messages_are_read_as_what_they_are() -> None:
+    assert read_message('{"open": "log"}') == Open(open="log")
+    assert read_message('{"id": "a", "verb": "press", "args": {"control": "x"}}').model_dump() == {
+        "id": "a", "verb": "press", "args": {"control": "x"}, "held": 0.0,
+    }  # fmt: skip
+    released = read_message('{"id": "a", "verb": "release", "held": 2}')
+    assert isinstance(released, Act)
+    assert (released.held, released.args) == (2, {})
+
+
+@pytest.mark.parametrize(
+    ("text", "says", "client_id"),
+    [
+        ("{", "A message is one JSON object", None),
+        ("[]", "A message is one JSON object.", None),
+        ('{"verb": "press"}', "needs an `id`", None),
+        ('{"id": "", "verb": "press"}', "needs an `id`", None),
+        ('{"id": "' + "x" * 65 + '", "verb": "press"}', "needs an `id`", None),
+        ('{"id": 7, "verb": "press"}', "needs an `id`", None),
+        ('{"id": "a"}', "needs a `verb`", "a"),
+        ('{"id": "a", "verb": 7}', "needs a `verb`", "a"),
+        ('{"id": "a", "verb": "release", "held": true}', "`held` is for", "a"),
+        ('{"id": "a", "verb": "release", "held": "1"}', "`held` is for", "a"),
+        ('{"id": "a", "verb": "release", "held": -1}', "`held` is for", "a"),
+        ('{"id": "a", "verb": "release", "held": 3601}', "`held` is for", "a"),
+    ],
+)
+def test_a_message_that_is_none_says_what_would_be_right(text: str, says: str, client_id: str | None) -> None:
+    with pytest.raises(MessageRefused, match=re.escape(says)) as found:
+        read_message(text)
+    assert found.value.client_id == client_id

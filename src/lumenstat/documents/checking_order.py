@@ -22,6 +22,7 @@ def check_order(checklists: Sequence[Checklist], checker: Checker, at: Path_ = (
             f"the order goes in a circle through {', '.join(circle)}: each would have to come before the other; "
             "look at their sections, `after` and `floats_until`",
             "circle",
+            tuple(circle),
         )
         return
     _check_chains(procedure, checker, at)
@@ -39,6 +40,7 @@ def _check_chains(procedure: Procedure, checker: Checker, at: Path_) -> None:
                     f"items {other.item.id!r} and {step.item.id!r} ask for the same action and are in no order; "
                     f"one action could be either: put `after: [{other.item.id}]` on the later one",
                     "chain",
+                    (other.item.id, step.item.id),
                 )
             seen[key] = step
 

@@ -113,10 +113,22 @@ class OfFault(Args):
     fault: Text
 
 
+EARLIER_FLOW = "flow done: "
+"""How logs of 0.1 say in a note's text that a flow is done, before the section's id."""
+
+
 class Note(Args):
-    """A remark."""
+    """A remark; with `flow`, that the flow of a section is done."""
 
     text: Text
+    flow: Text | None = None
+
+
+def flow_done(note: Mapping[str, Any]) -> str | None:
+    """The section whose flow a note says is done, if it says so."""
+    text = str(note.get("text", ""))
+    said = note.get("flow") or (text.removeprefix(EARLIER_FLOW) if text.startswith(EARLIER_FLOW) else None)
+    return None if said is None else str(said)
 
 
 class Nothing(Args):

@@ -118,9 +118,8 @@ def _airframe(exercise: Exercise | None, library: Library) -> Airframe | None:
 def _placed(problem: Problem, loaded: Loaded) -> DraftProblem:
     stops = bool(blocking([problem]))
     item = _item_at(problem.path, loaded.source.data)
-    if item is None and problem.rule in ("circle", "chain"):
-        named = re.search(r"'([a-z0-9_-]+)'|through ([a-z0-9_-]+)", problem.says)
-        item = (named.group(1) or named.group(2)) if named else None
+    if item is None and problem.items:
+        item = problem.items[0]
     return DraftProblem(problem.file, problem.line, problem.path, problem.says, item, problem.rule, stops)
 
 

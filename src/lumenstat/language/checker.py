@@ -22,9 +22,9 @@ class Checker:
     """Ids of the parts there are, by what they are called."""
     problems: list[Problem] = field(default_factory=list)
 
-    def wrong(self, path: Path_, says: str, rule: str | None = None) -> None:
-        """Note a problem."""
-        self.problems.append(self.source.problem(path, says, rule))
+    def wrong(self, path: Path_, says: str, rule: str | None = None, items: tuple[str, ...] = ()) -> None:
+        """Note a problem, with the items that it is about where the path tells none."""
+        self.problems.append(self.source.problem(path, says, rule, items))
 
     def known(self, path: Path_, what: str, name: str, names: Iterable[str]) -> bool:
         """Whether the name is among the names; noted where it is not."""

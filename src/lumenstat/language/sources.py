@@ -32,9 +32,9 @@ class Source:
                 return line
         return 1
 
-    def problem(self, path: Path_, says: str, rule: str | None = None) -> Problem:
+    def problem(self, path: Path_, says: str, rule: str | None = None, items: tuple[str, ...] = ()) -> Problem:
         """A problem at the path, ready to be shown."""
-        return Problem(self.file, self.line_of(path), dotted(path), says, rule)
+        return Problem(self.file, self.line_of(path), dotted(path), says, rule, items)
 
 
 def dotted(path: Path_) -> str:

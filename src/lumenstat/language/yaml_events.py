@@ -55,6 +55,8 @@ def read_yaml(text: str, lines: Lines) -> Any:
 
 def _plain_problem(error: yaml.MarkedYAMLError, text: str) -> str:
     said = str(error.problem or error.context or "cannot be read").strip()
+    if "nesting depth" in said:
+        return f"nested deeper than {DEEPEST_NESTING} levels"
     mark = error.problem_mark
     if mark is not None and "cannot start any token" in said:
         line = text.splitlines()[mark.line : mark.line + 1]

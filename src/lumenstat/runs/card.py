@@ -7,11 +7,8 @@ from dataclasses import dataclass, field
 from typing import cast
 
 from lumenstat.documents.procedure import Procedure
-from lumenstat.documents.runlog import LogEvent
+from lumenstat.documents.runlog import LogEvent, flow_done
 from lumenstat.items.registry import Item
-
-FLOW_DONE = "flow done: "
-"""The trainee's note that a section's flow is done, before the section's id."""
 
 
 @dataclass
@@ -117,7 +114,7 @@ class Card:
             self.hints[hinted] = max(self.hints.get(hinted, 0), int(event.args["level"]))
             return
         if event.verb == "note":
-            self._note_flow(str(event.args["text"]))
+            self._note_flow(flow_done(event.args))
             return
         if self.guided:
             self._note_guided(event)
@@ -139,9 +136,9 @@ class Card:
             ways = (s.item.id for s in self.procedure.steps if s.item.one_of == item.one_of)
             self.passed_over |= {way for way in ways if way != item.id}
 
-    def _note_flow(self, text: str) -> None:
+    def _note_flow(self, flow: str | None) -> None:
         for section in self.procedure.sections:
-            if text == f"{FLOW_DONE}{section.id}":
+            if flow == section.id:
                 self.flows_done.add(section.id)
 
     def _note_guided(self, event: LogEvent) -> None:

@@ -8,9 +8,9 @@ from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import watched_texts
-from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args
+from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args, flow_done
 from lumenstat.errors import ActionRefused
-from lumenstat.runs.card import FLOW_DONE, Card
+from lumenstat.runs.card import Card
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.simulation.actions import carry_out, ready
@@ -154,7 +154,7 @@ class LiveRun:
         checked = check_args(verb, args)
         if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
             raise ActionRefused(f"This run's log is full: {MOST_EVENTS:,} acts are kept. End the exercise.")
-        if verb == "note" and by != "instructor" and not checked["text"].startswith(FLOW_DONE):
+        if verb == "note" and by != "instructor" and flow_done(checked) is None:
             raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
         self._check(verb, checked)
         tick = max(self.clock.now(), self.aircraft.tick)

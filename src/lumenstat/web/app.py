@@ -28,6 +28,7 @@ from lumenstat.runs.store import DatabaseStore
 from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
 from lumenstat.simulation.actions import ready
+from lumenstat.web import urls
 from lumenstat.web.front import Lumenstat
 from lumenstat.web.guessing import Guessing, HashingQueue
 from lumenstat.web.live import station as live_station
@@ -99,6 +100,7 @@ def create_app(settings: Settings) -> Lumenstat:
     app.add_middleware(GZipMiddleware, minimum_size=SMALLEST_PACKED, compresslevel=5)
     for module in PAGES:
         app.include_router(module.router)
+    urls.bind(app.router)
     app.mount("/static", ShippedFiles(directory=STATIC), name="static")
     _handle_errors(app)
     return app

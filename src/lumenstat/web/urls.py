@@ -1,188 +1,201 @@
-"""Every address of the application, by the name of its view."""
+"""Every address of the application, by the name of its route."""
 
 from __future__ import annotations
+
+from starlette.routing import Router
+
+_routes: list[Router] = []
+
+
+def bind(routes: Router) -> None:
+    """Build addresses from these routes; said once when the application is put together."""
+    _routes[:] = [routes]
+
+
+def _path(name: str, **parts: str) -> str:
+    return str(_routes[0].url_path_for(name, **parts))
 
 
 def exercises() -> str:
     """The list of exercises."""
-    return "/exercises"
+    return _path("exercises")
 
 
 def brief(exercise_id: str) -> str:
     """An exercise's brief."""
-    return f"/exercises/{exercise_id}"
+    return _path("brief", exercise_id=exercise_id)
 
 
 def start_run(exercise_id: str) -> str:
     """Starts an exercise for a trainee."""
-    return f"/exercises/{exercise_id}/start"
+    return _path("start_run", exercise_id=exercise_id)
 
 
 def drafts() -> str:
     """Exercises being written."""
-    return "/drafts"
+    return _path("drafts")
 
 
 def new_draft() -> str:
     """Begins a draft."""
-    return "/drafts/new"
+    return _path("new_draft")
 
 
 def builder(draft_id: str) -> str:
     """Where a draft is written and proven."""
-    return f"/drafts/{draft_id}"
+    return _path("builder", draft_id=draft_id)
 
 
 def edit_draft(draft_id: str) -> str:
     """Changes a draft."""
-    return f"/drafts/{draft_id}/edit"
+    return _path("edit_draft", draft_id=draft_id)
 
 
 def builder_parts(draft_id: str) -> str:
     """The parts of the builder's page as they stand now."""
-    return f"/drafts/{draft_id}/parts"
+    return _path("builder_parts", draft_id=draft_id)
 
 
 def start_state(draft_id: str) -> str:
     """How the aircraft of a draft stands at its start."""
-    return f"/drafts/{draft_id}/start-state"
+    return _path("start_state", draft_id=draft_id)
 
 
 def prove_draft(draft_id: str) -> str:
     """Begins a proof, or stops it."""
-    return f"/drafts/{draft_id}/prove"
+    return _path("prove_draft", draft_id=draft_id)
 
 
 def fly_draft(draft_id: str) -> str:
     """Flies a draft, to try it or to write it by doing."""
-    return f"/drafts/{draft_id}/fly"
+    return _path("fly_draft", draft_id=draft_id)
 
 
 def take_flight(draft_id: str) -> str:
     """Makes items of a flight of a draft."""
-    return f"/drafts/{draft_id}/take"
+    return _path("take_flight", draft_id=draft_id)
 
 
 def publish_draft(draft_id: str) -> str:
     """Publishes a proven draft."""
-    return f"/drafts/{draft_id}/publish"
+    return _path("publish_draft", draft_id=draft_id)
 
 
 def draft_file(draft_id: str, name: str) -> str:
     """A draft as files and to print: `exercise.yaml`, `checklist-1.yaml`, `bundle.json`, `card`, `card.pdf`."""
-    return f"/drafts/{draft_id}/{name}"
+    return f"{builder(draft_id)}/{name}"
 
 
 def proof_flight(draft_id: str) -> str:
     """The perfect flight of a draft, moment by moment."""
-    return f"/drafts/{draft_id}/flight"
+    return _path("proof_flight", draft_id=draft_id)
 
 
 def proof_moment(draft_id: str) -> str:
     """The aircraft at one moment of the perfect flight, as JSON."""
-    return f"/drafts/{draft_id}/flight/moment"
+    return _path("proof_moment", draft_id=draft_id)
 
 
 def runs() -> str:
     """Runs in progress and debriefs."""
-    return "/runs"
+    return _path("runs")
 
 
 def station(run_id: str) -> str:
     """The trainee's station, or the instructor's view of it."""
-    return f"/runs/{run_id}/station"
+    return _path("station", run_id=run_id)
 
 
 def station_socket(run_id: str) -> str:
     """The station's socket."""
-    return f"/runs/{run_id}/socket"
+    return _path("station_socket", run_id=run_id)
 
 
 def debrief(run_id: str) -> str:
     """The debrief of an ended run."""
-    return f"/runs/{run_id}/debrief"
+    return _path("debrief", run_id=run_id)
 
 
 def replay(run_id: str) -> str:
     """An ended run, moment by moment."""
-    return f"/runs/{run_id}/replay"
+    return _path("replay", run_id=run_id)
 
 
 def moment(run_id: str) -> str:
     """The aircraft at one moment of an ended run, as JSON."""
-    return f"/runs/{run_id}/moment"
+    return _path("moment", run_id=run_id)
 
 
 def fork(run_id: str) -> str:
     """Flies on from a moment of an ended run."""
-    return f"/runs/{run_id}/fork"
+    return _path("fork", run_id=run_id)
 
 
 def override(run_id: str) -> str:
     """Overrides a verdict."""
-    return f"/runs/{run_id}/override"
+    return _path("override", run_id=run_id)
 
 
 def sign(run_id: str) -> str:
     """Signs a record."""
-    return f"/runs/{run_id}/sign"
+    return _path("sign", run_id=run_id)
 
 
 def ledger_csv(run_id: str) -> str:
     """The ledger as a table."""
-    return f"/runs/{run_id}/ledger.csv"
+    return _path("ledger_csv", run_id=run_id)
 
 
 def debrief_pdf(run_id: str) -> str:
     """The debrief on paper."""
-    return f"/runs/{run_id}/debrief.pdf"
+    return _path("debrief_pdf", run_id=run_id)
 
 
 def trace_csv(run_id: str) -> str:
     """Every quantity over time as a table."""
-    return f"/runs/{run_id}/trace.csv"
+    return _path("trace_csv", run_id=run_id)
 
 
 def import_log() -> str:
     """Takes a run log in and judges it."""
-    return "/runs/import"
+    return _path("import_log")
 
 
 def compare(run_id: str, other_id: str) -> str:
     """Two runs of one exercise side by side."""
-    return f"/runs/{run_id}/beside/{other_id}"
+    return _path("compare", run_id=run_id, other_id=other_id)
 
 
 def run_log(run_id: str) -> str:
     """The run log, to keep or to score elsewhere."""
-    return f"/runs/{run_id}/log.jsonl"
+    return _path("run_log", run_id=run_id)
 
 
 def sign_in() -> str:
     """The sign-in page."""
-    return "/sign-in"
+    return _path("sign_in")
 
 
 def sign_out() -> str:
     """Ends the sign-in."""
-    return "/sign-out"
+    return _path("sign_out")
 
 
 def sign_out_everywhere() -> str:
     """Ends all sign-ins of whoever is signed in."""
-    return "/sign-out-everywhere"
+    return _path("sign_out_everywhere")
 
 
 def judge_again(run_id: str) -> str:
     """Has a run judged that could not be judged before."""
-    return f"/runs/{run_id}/judge-again"
+    return _path("judge_again", run_id=run_id)
 
 
 def judging(run_id: str) -> str:
     """How far the judging of a run is, as JSON."""
-    return f"/runs/{run_id}/judging"
+    return _path("judging", run_id=run_id)
 
 
 def first_instructor() -> str:
     """Where the very first account is made."""
-    return "/first-instructor"
+    return _path("first_instructor")

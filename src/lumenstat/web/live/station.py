@@ -1,9 +1,5 @@
-"""The station's socket: JSON objects both ways.
+"""The station's socket: JSON objects both ways, as `messages` has them.
 
-In:  {"id": text, "verb": ..., "args": {...}}, a release with {"held": seconds} in the hand beside; or {"open": item}.
-Out: {"type": "state", "t", ...} with what changed of `clock`, `quantities`, `card`, `crew`, `words`, the first one
-     `whole`; at least once in a second of exercise time; {"type": "done", "id"}, {"type": "refused", "id", "says"},
-     {"type": "ended"}, {"type": "stopped", "says"}.
 Closed with 4401 when signed out, 4403 for a foreign page, 4404 where there is no such run, 4408 for a viewer that could
 not keep up, 4429 for one that sends too much.
 """
@@ -20,10 +16,10 @@ from typing import Any
 import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 
-from lumenstat.errors import InputRefused, LumenstatError, RecordError, StorageError
-from lumenstat.language.intake import read_json
+from lumenstat.errors import LumenstatError, RecordError, StorageError
 from lumenstat.records.runs import facts_of
 from lumenstat.runs.seats import Seat, encoded
+from lumenstat.web.live.messages import MessageRefused, Open, read_message
 from lumenstat.web.security import SignedSocket, Viewer, same_origin, viewer_of
 
 router = APIRouter()
@@ -32,7 +28,6 @@ log = logging.getLogger("lumenstat.station")
 ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW, TOO_MUCH, NOT_NOW = 1000, 4401, 4403, 4404, 4408, 4429, 1013
 ENDED_TEXT = encoded({"type": "ended"})
 CHECK_SIGN_IN_SECONDS = 15.0
-HELD_LONGEST = 3600
 MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
 """More than any hand sends; a page that comes back after a long gap sends all that it kept at once."""
 
@@ -135,26 +130,16 @@ async def _receive(socket: WebSocket, seat: Seat, run_id: str, by: str, signed: 
 async def _answer(hub: Any, run_id: str, by: str, text: str) -> dict[str, Any]:
     """Carry a message out; whatever is wrong with it is said, and the run goes on."""
     try:
-        message = read_json(text)
-    except InputRefused as error:
-        return _refused(None, f"A message is one JSON object: {error}")
-    if not isinstance(message, dict):
-        return _refused(None, "A message is one JSON object.")
-    if isinstance(message.get("open"), str):
+        message = read_message(text)
+    except MessageRefused as error:
+        return _refused(error.client_id, str(error))
+    if isinstance(message, Open):
         with contextlib.suppress(LumenstatError):
-            await hub.open_item(run_id, message["open"])
+            await hub.open_item(run_id, message.open)
         return {"type": "done", "id": None}
-    client_id = message.get("id")
-    if not isinstance(client_id, str) or not 1 <= len(client_id) <= 64:
-        return _refused(None, "An action needs an `id` of 1 to 64 characters.")
-    verb = message.get("verb")
-    if not isinstance(verb, str):
-        return _refused(client_id, "An action needs a `verb`.")
-    held = message.get("held", 0.0)
-    if isinstance(held, bool) or not isinstance(held, int | float) or not 0 <= held <= HELD_LONGEST:
-        return _refused(client_id, f"`held` is for how many seconds the button was in, 0 to {HELD_LONGEST}.")
+    client_id = message.id
     try:
-        done = await hub.act(run_id, by, verb, message.get("args", {}), client_id, held)
+        done = await hub.act(run_id, by, message.verb, message.args, client_id, message.held)
     except StorageError as error:
         return _refused(client_id, f"This did not happen, for it could not be stored. {error}")
     except LumenstatError as error:

@@ -72,7 +72,7 @@ class BriefContext(Context):
     minutes: float
 
 
-@router.get("/exercises/{exercise_id}")
+@router.get("/exercises/{exercise_id}", name="brief")
 def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
     """The brief."""
     database = request.app.state.database
@@ -98,7 +98,7 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
     )
 
 
-@router.post("/exercises/{exercise_id}/start", dependencies=[CheckedForm])
+@router.post("/exercises/{exercise_id}/start", name="start_run", dependencies=[CheckedForm])
 def start(request: Request, exercise_id: str, viewer: Instructor, trainee: RowId) -> Response:
     """Start the exercise for a trainee; it waits at their station until they do something."""
     database = request.app.state.database

@@ -70,19 +70,19 @@ class BuilderContext(Context):
     flights: tuple[Flown, ...]
 
 
-@router.get("/drafts/{draft_id}")
+@router.get("/drafts/{draft_id}", name="builder")
 def show(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
     """The builder's page."""
     return page(request, _context(request, draft_id, item))
 
 
-@router.get("/drafts/{draft_id}/parts")
+@router.get("/drafts/{draft_id}/parts", name="builder_parts")
 def parts(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
     """The page's parts as they stand now."""
     return _parts(request, viewer, draft_id, item)
 
 
-@router.post("/drafts/{draft_id}/edit", dependencies=[CheckedForm])
+@router.post("/drafts/{draft_id}/edit", name="edit_draft", dependencies=[CheckedForm])
 def change_it(
     request: Request,
     draft_id: str,
@@ -136,7 +136,7 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
     return JSONResponse({"quantities": quantities, "when": "As the aircraft stands at the start."})
 
 
-@router.post("/drafts/{draft_id}/fly", dependencies=[CheckedForm])
+@router.post("/drafts/{draft_id}/fly", name="fly_draft", dependencies=[CheckedForm])
 def fly_it(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """Fly the draft as it stands, to try it or to make its items by doing."""
     database = request.app.state.database
@@ -174,7 +174,7 @@ def take_flight(
     return RedirectResponse(urls.builder(draft_id), 303)
 
 
-@router.post("/drafts/{draft_id}/publish", dependencies=[CheckedForm])
+@router.post("/drafts/{draft_id}/publish", name="publish_draft", dependencies=[CheckedForm])
 def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """Let trainees see it: only what is proven as it stands. Raises RecordError otherwise."""
     database = request.app.state.database

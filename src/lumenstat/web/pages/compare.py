@@ -62,7 +62,7 @@ class CompareContext(Context):
     same_version: bool
 
 
-@router.get("/runs/{run_id}/beside/{other_id}")
+@router.get("/runs/{run_id}/beside/{other_id}", name="compare")
 def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Response:
     """Both runs, item by item. Raises RecordError where they are not of one exercise."""
     found = [judged(request.app.state.database, each) for each in (run_id, other_id)]

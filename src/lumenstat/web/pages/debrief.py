@@ -135,7 +135,7 @@ class BeingJudgedContext(Context):
     may_judge: bool
 
 
-@router.get("/runs/{run_id}/debrief")
+@router.get("/runs/{run_id}/debrief", name="debrief")
 def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The debrief of an ended run, or how far its judging is; a run still open leads to its station."""
     database = request.app.state.database

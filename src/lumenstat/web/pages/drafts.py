@@ -59,7 +59,7 @@ class DraftsContext(Context):
     exercises: tuple[Named, ...]
 
 
-@router.get("/drafts")
+@router.get("/drafts", name="drafts")
 def show(request: Request, viewer: Instructor) -> Response:
     """All drafts."""
     database = request.app.state.database
@@ -85,7 +85,7 @@ def show(request: Request, viewer: Instructor) -> Response:
     )
 
 
-@router.post("/drafts/new", dependencies=[CheckedForm])
+@router.post("/drafts/new", name="new_draft", dependencies=[CheckedForm])
 async def create(
     request: Request,
     viewer: Instructor,

@@ -36,7 +36,7 @@ class ExercisesContext(Context):
     exercises: tuple[ExerciseRow, ...]
 
 
-@router.get("/exercises")
+@router.get("/exercises", name="exercises")
 def show(request: Request, viewer: Instructor) -> Response:
     """Every exercise, ready to be started."""
     versions = request.app.state.database.read(current_exercises)

@@ -28,7 +28,7 @@ class FirstInstructorContext(Context):
     sign_in_name: str = ""
 
 
-@router.get("/first-instructor")
+@router.get("/first-instructor", name="first_instructor")
 def show(request: Request) -> Response:
     """The form, while there is no account at all."""
     if not request.app.state.first_code:

@@ -29,7 +29,7 @@ def bundle_of(request: Request, draft_id: str) -> Bundle:
     return read.bundle
 
 
-@router.post("/drafts/{draft_id}/prove", dependencies=[CheckedForm])
+@router.post("/drafts/{draft_id}/prove", name="prove_draft", dependencies=[CheckedForm])
 def prove(request: Request, draft_id: str, viewer: Instructor, stop: Annotated[str, Form()] = "") -> Response:
     """Begin to prove the draft as it stands, or stop."""
     bundle = bundle_of(request, draft_id)
@@ -40,7 +40,7 @@ def prove(request: Request, draft_id: str, viewer: Instructor, stop: Annotated[s
     return JSONResponse({"digest": bundle.digest})
 
 
-@router.get("/drafts/{draft_id}/flight")
+@router.get("/drafts/{draft_id}/flight", name="proof_flight")
 def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) -> Response:
     """The perfect flight of the draft, beginning at `t` seconds."""
     bundle = bundle_of(request, draft_id)
@@ -74,7 +74,7 @@ def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) 
     return page(request, context)
 
 
-@router.get("/drafts/{draft_id}/flight/moment")
+@router.get("/drafts/{draft_id}/flight/moment", name="proof_moment")
 def moment(request: Request, draft_id: str, viewer: Instructor, t: float) -> Response:
     """The aircraft at `t` seconds of the perfect flight."""
     bundle = bundle_of(request, draft_id)

@@ -60,7 +60,7 @@ def override(
     return RedirectResponse(f"{urls.debrief(run_id)}#{row.item}", 303)
 
 
-@router.post("/runs/{run_id}/sign", dependencies=[CheckedForm])
+@router.post("/runs/{run_id}/sign", name="sign", dependencies=[CheckedForm])
 def sign_off(request: Request, run_id: str, viewer: Instructor) -> Response:
     """Freeze the record under the instructor's name."""
     request.app.state.database.write(lambda session: sign(session, run_id, viewer.name))
@@ -104,7 +104,7 @@ def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-trace.csv")
 
 
-@router.get("/runs/{run_id}/debrief.pdf")
+@router.get("/runs/{run_id}/debrief.pdf", name="debrief_pdf")
 def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The debrief on paper."""
     from lumenstat.exchange.debrief_pdf import About, debrief_pdf  # noqa: PLC0415 - slow to load, only where printed

@@ -106,7 +106,7 @@ class ReplayContext(Context):
     of_draft: bool = False
 
 
-@router.get("/runs/{run_id}/replay")
+@router.get("/runs/{run_id}/replay", name="replay")
 def show(request: Request, run_id: str, viewer: SignedIn, t: float = 0.0) -> Response:
     """The replay of an ended run, beginning at `t` seconds."""
     run = _ended(request, run_id, viewer)

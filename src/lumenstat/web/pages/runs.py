@@ -73,7 +73,7 @@ def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
         raise HTTPException(404, "There is no such run.")
 
 
-@router.get("/runs")
+@router.get("/runs", name="runs")
 def show(request: Request, viewer: SignedIn) -> Response:
     """All runs for an instructor, their own for a trainee."""
     mine = None if viewer.is_instructor else viewer.id

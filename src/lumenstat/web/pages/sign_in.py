@@ -64,7 +64,7 @@ def home(request: Request) -> Response:
     return RedirectResponse(urls.exercises() if viewer.is_instructor else urls.runs(), 303)
 
 
-@router.get("/sign-in")
+@router.get("/sign-in", name="sign_in")
 def show(request: Request, next: str = "/") -> Response:  # noqa: A002 - the name in the address
     """The sign-in page."""
     if request.app.state.first_code:

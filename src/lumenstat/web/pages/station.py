@@ -107,7 +107,7 @@ class StationContext(Context):
     brief: str
 
 
-@router.get("/runs/{run_id}/station")
+@router.get("/runs/{run_id}/station", name="station")
 def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The station of a run, or its debrief once it has ended."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))

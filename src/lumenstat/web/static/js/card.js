@@ -13,7 +13,7 @@ export class Card {
     if (!target) return;
     const { turn, answer, see, locate, hint, flowDone } = target.dataset;
     if (target.dataset.continue) return this.answer();
-    if (flowDone) return this.station.act("note", { text: `flow done: ${flowDone}` });
+    if (flowDone) return this.station.act("note", { text: "The flow is done.", flow: flowDone });
     if (turn) this.station.turnTo(turn);
     else if (answer) this.answer();
     else if (see) this.see(target, see);
