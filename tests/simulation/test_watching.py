@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lumenstat.simulation.actions import ready, set_control
 from lumenstat.simulation.aircraft import Snapshot
-from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.simulation.watching import Watch, WatchSnapshot
 from tests.procedures import shipped
 
 
@@ -16,17 +16,17 @@ def test_going_back_and_forth_keeps_each_history() -> None:
         aircraft, ["bus.dc_essential.alive", "held(bus.dc_essential.alive, 5)", "peak(bus.dc_essential.volts) > 20"]
     )
     aircraft.watchers.append(watch)
-    early = aircraft.snapshot(), watch.keep()
+    early = aircraft.snapshot(), watch.snapshot()
     aircraft.arrive(500)
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(2000)
-    late = aircraft.snapshot(), watch.keep()
+    late = aircraft.snapshot(), watch.snapshot()
     seen, flags = [list(line.flips) for line in watch.timelines], watch.now()
     assert flags == (True, True, True)
 
-    def back(to: tuple[Snapshot, WatchKept]) -> None:
+    def back(to: tuple[Snapshot, WatchSnapshot]) -> None:
         aircraft.restore(to[0])
-        watch.put_back(to[1])
+        watch.restore(to[1])
 
     back(early)
     assert [line.flips for line in watch.timelines] != seen
@@ -47,13 +47,13 @@ def test_what_hangs_on_switches_alone_follows_them_at_once() -> None:
     watch = Watch(aircraft, ['control.beacon == "ON"', "bus.dc_essential.volts > 20"])
     aircraft.watchers.append(watch)
     aircraft.arrive(100)
-    kept, seen = aircraft.snapshot(), watch.keep()
+    kept, seen = aircraft.snapshot(), watch.snapshot()
     set_control(aircraft, "beacon", "ON")
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(300)
     assert watch.now() == (True, True)
     aircraft.restore(kept)
-    watch.put_back(seen)
+    watch.restore(seen)
     assert watch.peek(aircraft.tick, aircraft.a) == (False, False)
     aircraft.arrive(400)
     assert watch.now() == (False, False)

@@ -23,11 +23,11 @@ def items_of(bundle: Bundle, events: Sequence[LogEvent]) -> list[dict[str, Any]]
     """The items of a flight. What an item of the old checklist only confirmed or answered is passed over."""
     kept = [event for event in events if event.verb not in ("finish", "rate", "hint", "note", "respond", "confirm")]
     flight = fly(bundle, kept, [f"lamp.{lamp}" for lamp in bundle.airframe.lamps], lenient=True)
-    return list(_Reader(bundle, flight).items())
+    return list(_FlightReader(bundle, flight).items())
 
 
 @dataclass(frozen=True)
-class _Reader:
+class _FlightReader:
     bundle: Bundle
     flight: Flight
 

@@ -19,7 +19,7 @@ What = Literal["section", "item", "branch", "the-line"]
 
 
 @dataclass(frozen=True)
-class CardLine:
+class PrintedLine:
     """One line: a section's heading, an item with its caution, the head of a branch, or the line to stop at.
 
     `number` is 0 where nothing is numbered; `depth` counts the branches around it.
@@ -35,41 +35,41 @@ class CardLine:
 
 
 @dataclass(frozen=True)
-class Card:
+class PrintedCard:
     """A whole card: title, what it is for, cautions that hold throughout, its lines, and what it is not for."""
 
     title: str
     about: str
     cautions: tuple[str, ...]
-    lines: tuple[CardLine, ...]
+    lines: tuple[PrintedLine, ...]
     foot: str = TRAINING_AID
 
 
-def card_of(bundle: Bundle) -> Card:
+def card_of(bundle: Bundle) -> PrintedCard:
     """The card of an exercise."""
     names = ", ".join(dict.fromkeys(f"{c.procedure_set}, version {c.version}" for c in bundle.checklists))
     about = f"{bundle.airframe.name}. {names}. Documents {bundle.digest[:12]}."
-    return Card(bundle.exercise.title, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
+    return PrintedCard(bundle.exercise.title, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
 
 
-def _lines(bundle: Bundle) -> Iterator[CardLine]:
+def _lines(bundle: Bundle) -> Iterator[PrintedLine]:
     number = 0
     for checklist in bundle.checklists:
         for section in checklist.sections:
             order = "any order" if section.order == "any" else ""
             style = "flow, then check" if section.style == "flow-then-check" else ""
-            yield CardLine("section", ", ".join(part for part in (section.title, order, style) if part))
+            yield PrintedLine("section", ", ".join(part for part in (section.title, order, style) if part))
             for item in section.items:
                 number += 1
                 yield from _item(item, number, 0)
                 if section.line_after == item.id:
-                    yield CardLine("the-line", BELOW_THE_LINE)
+                    yield PrintedLine("the-line", BELOW_THE_LINE)
 
 
-def _item(item: Item, number: int, depth: int) -> Iterator[CardLine]:
+def _item(item: Item, number: int, depth: int) -> Iterator[PrintedLine]:
     shown = number if not depth else 0
-    yield CardLine("item", item.challenge, item.response, shown, depth, item.critical, item.caution or "")
+    yield PrintedLine("item", item.challenge, item.response, shown, depth, item.critical, item.caution or "")
     for way in item.ways():
-        yield CardLine("branch", way.says, depth=depth)
+        yield PrintedLine("branch", way.says, depth=depth)
         for each in way.items:
             yield from _item(each, number, depth + 1)

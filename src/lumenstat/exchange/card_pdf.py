@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.exchange.card import CardLine, card_of
+from lumenstat.exchange.card import PrintedLine, card_of
 from lumenstat.exchange.sheet import BRICK, INK, QUIET, Sheet
 
 
@@ -28,7 +28,7 @@ def card_pdf(bundle: Bundle, school: str) -> bytes:
     return sheet.finished()
 
 
-def _item(sheet: Sheet, line: CardLine) -> None:
+def _item(sheet: Sheet, line: PrintedLine) -> None:
     if sheet.will_page_break(12):
         sheet.add_page()
     indent = 8 * line.depth
@@ -48,7 +48,7 @@ def _item(sheet: Sheet, line: CardLine) -> None:
         sheet.multi_cell(0, 4, sheet.printable(f"Caution: {line.caution}"), new_x="LMARGIN", new_y="NEXT")
 
 
-def _branch(sheet: Sheet, line: CardLine) -> None:
+def _branch(sheet: Sheet, line: PrintedLine) -> None:
     sheet.set_x(sheet.l_margin + 8 * line.depth + 9)
     sheet.set_text_color(*QUIET)
     sheet.set_font("text", "", 9)
@@ -63,7 +63,7 @@ def _fitted(sheet: Sheet, text: str, width: float) -> str:
     return f"{text} {'.' * max(0, dots - 1)}"
 
 
-def _the_line(sheet: Sheet, line: CardLine) -> None:
+def _the_line(sheet: Sheet, line: PrintedLine) -> None:
     sheet.ln(1)
     sheet.set_line_width(0.6)
     sheet.line(sheet.l_margin, sheet.get_y(), sheet.w - sheet.r_margin, sheet.get_y())

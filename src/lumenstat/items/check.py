@@ -8,7 +8,19 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown, Way
 from lumenstat.items.readings import Expect, meaning_of, shown_figure
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Missing, Moment, Never, Part, Seen, attempt, did
+from lumenstat.items.seen import (
+    Answers,
+    Attempt,
+    EventMoment,
+    LoggedEvent,
+    Missing,
+    Never,
+    Part,
+    PerfectHands,
+    Seen,
+    attempt,
+    did,
+)
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Name, Positive, Text, Written
@@ -85,11 +97,11 @@ class CheckItem(ItemBase):
 
     # ---- a run that is judged ----------------------------------------------------------------------------
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every call of the instrument."""
         return [self._call(moment, seen) for moment in crew if did(moment, "call", instrument=self.instrument)]
 
-    def _call(self, moment: Moment, seen: Seen) -> Attempt:
+    def _call(self, moment: EventMoment, seen: Seen) -> Attempt:
         instrument = seen.instruments[self.instrument]
         shown = moment.state[f"instrument.{self.instrument}.reads"]
         in_moment = self.moment is None or seen.flag(moment, self.moment.when)
@@ -106,7 +118,7 @@ class CheckItem(ItemBase):
         """That it was not called out."""
         return f"{seen.instruments[self.instrument].name} was never called out for this item."
 
-    def taken_way(self, end: Moment | None, seen: Seen) -> str | None:
+    def taken_way(self, end: EventMoment | None, seen: Seen) -> str | None:
         """What follows where the reading at a moment was not within limits."""
         if end is None or self.if_not is None:
             return None
@@ -115,14 +127,14 @@ class CheckItem(ItemBase):
             return None
         return self.if_not.id
 
-    def meaning(self, shown: float, seen: Seen | Hands) -> str:
+    def meaning(self, shown: float, seen: Seen | PerfectHands) -> str:
         """What a reading means: within, below or above."""
         exact = shown_figure(shown, seen.instruments[self.instrument].decimals)
         return meaning_of(exact, self.expect, seen.papers, self.read_tolerance)
 
     # ---- a run in progress -------------------------------------------------------------------------------
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By a call of its instrument; one that is not within limits brings its own items."""
         if event.verb != "call" or event.args["instrument"] != self.instrument:
             return False
@@ -132,22 +144,22 @@ class CheckItem(ItemBase):
 
     # ---- the perfect flight ------------------------------------------------------------------------------
 
-    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+    def there(self, hands: PerfectHands, meaning: str = "within", sight: Any = None) -> bool:
         """Whether its moment is there and the reading has this meaning."""
         in_moment = self.moment is None or hands.flag(self.moment.when, sight)
         return in_moment and self.reading_means(hands, sight) == meaning
 
-    def means(self, hands: Hands, sight: Any = None) -> str:
+    def means(self, hands: PerfectHands, sight: Any = None) -> str:
         """What its reading means, in its moment."""
         in_moment = self.moment is None or hands.flag(self.moment.when, sight)
         return self.reading_means(hands, sight) if in_moment else ""
 
-    def reading_means(self, hands: Hands, sight: Any = None) -> str:
+    def reading_means(self, hands: PerfectHands, sight: Any = None) -> str:
         """What the instrument's reading means, now or as seen: within, below, above or dead."""
         shown = hands.reads(self.instrument, sight)
         return "dead" if shown is None else self.meaning(shown, hands)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Read it aloud and judge it, as it stands when the words are out."""
         hands.pass_time(PACE_SECONDS)
         shown, means = hands.reads(self.instrument), self.reading_means(hands)
@@ -157,7 +169,7 @@ class CheckItem(ItemBase):
         hands.event("call", 0.0, **args)
         return self.if_not.id if self.if_not and means != "within" else ""
 
-    def missing(self, hands: Hands) -> Missing:
+    def missing(self, hands: PerfectHands) -> Missing:
         """What it shows instead."""
         shown, instrument = hands.reads(self.instrument), hands.instruments[self.instrument]
         reads = "is dark" if shown is None else f"reads {shown:.{instrument.decimals}f} {instrument.unit or ''}"

@@ -7,7 +7,7 @@ from itertools import islice, takewhile
 from typing import Annotated, Any, ClassVar, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name, Position, Text, Written, position_text
@@ -78,7 +78,7 @@ class ControlItem(ItemBase):
         return f"Never {self.DONE}: it stood at {', '.join(sorted(stood))} at the end, not at {wanted}."
 
     def _done_with(
-        self, done: dict[str, int], moment: Moment, seen: Seen, verb: str, evidence: tuple[tuple[str, str], ...]
+        self, done: dict[str, int], moment: EventMoment, seen: Seen, verb: str, evidence: tuple[tuple[str, str], ...]
     ) -> Iterator[Attempt]:
         """The attempt that is complete once all its controls are done with."""
         done[moment.event.args["control"]] = moment.index
@@ -101,7 +101,7 @@ class SetItem(ControlItem):
         for control in self.all_controls:
             yield ("set", control, to)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of its controls; one that only passes a position is no slip."""
         wanted = self.target(seen.papers)
         found: list[Attempt] = []
@@ -122,7 +122,7 @@ class SetItem(ControlItem):
             found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
         return found
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By moving each control there, or of a flow by saying so."""
         if card.in_flow(self):
             return event.verb == "respond" and bool(event.args["item"] == self.id)
@@ -131,7 +131,7 @@ class SetItem(ControlItem):
         right = str(position_text(event.args["to"])) == self.target(card.papers)
         return right and card.done(self.id, str(event.args["control"])) == len(self.all_controls)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Move every control."""
         for control in self.all_controls:
             hands.move(control, self.target(hands.papers))
@@ -151,7 +151,7 @@ class VerifyItem(ControlItem):
         for control in self.all_controls:
             yield ("see", control)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Looks at its controls; a true remark that one is elsewhere is no slip."""
         wanted = self.target(seen.papers)
         found: list[Attempt] = []
@@ -172,13 +172,13 @@ class VerifyItem(ControlItem):
             found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
         return found
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By saying of each control where it stands."""
         if event.verb != "see" or event.args["control"] not in self.all_controls:
             return False
         return card.done(self.id, str(event.args["control"])) == len(self.all_controls)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Look at every control; what is out of place is put right first."""
         wanted = self.target(hands.papers)
         for control in self.all_controls:
@@ -188,7 +188,7 @@ class VerifyItem(ControlItem):
         return None
 
 
-def _passing(later: Iterable[Moment], moment: Moment) -> bool:
+def _passing(later: Iterable[EventMoment], moment: EventMoment) -> bool:
     """Whether the same control is moved on at once."""
     control, last = moment.event.args["control"], moment.event.tick + PASSING_TICKS
     soon = takewhile(lambda m: m.event.tick <= last, later)

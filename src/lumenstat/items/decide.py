@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 from pydantic import Field
 
 from lumenstat.items.item import ItemBase, Way
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Never, Seen, attempt, did
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Never, PerfectHands, Seen, attempt, did
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import parse
 from lumenstat.language.sources import Path_
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from lumenstat.items.item import AnyItem
 
 
-class Branch(Written):
+class DecisionBranch(Written):
     """One way on from a decision. Its items count only where it is the right way."""
 
     id: DocumentId
@@ -35,7 +35,7 @@ class DecideItem(ItemBase):
     WORD = "Decide"
     TOUCHES = False
     kind: Literal["decide"]
-    branches: Annotated[tuple[Branch, ...], Field(min_length=2)]
+    branches: Annotated[tuple[DecisionBranch, ...], Field(min_length=2)]
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """Branches told apart by expressions."""
@@ -56,11 +56,11 @@ class DecideItem(ItemBase):
         """The first branch whose expression is true."""
         return next((branch.id for branch in self.branches if flag(branch.when)), None)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every time a branch was chosen."""
         return [self._decision(moment, seen) for moment in crew if did(moment, "decide", item=self.id)]
 
-    def _decision(self, moment: Moment, seen: Seen) -> Attempt:
+    def _decision(self, moment: EventMoment, seen: Seen) -> Attempt:
         right = self.right_branch(lambda text: seen.flag(moment, text))
         chosen = moment.event.args["branch"]
         words = {branch.id: branch.says for branch in self.branches}
@@ -75,18 +75,18 @@ class DecideItem(ItemBase):
         rather = f"; the state called for: {words[right]}" if right else ""
         return attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By choosing a branch, whose items then lie on the card."""
         if event.verb != "decide" or event.args["item"] != self.id:
             return False
         card.take(self.id, str(event.args["branch"]))
         return True
 
-    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+    def there(self, hands: PerfectHands, meaning: str = "within", sight: Any = None) -> bool:
         """Whether a branch is right."""
         return any(hands.flag(branch.when, sight) for branch in self.branches)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Choose the right branch."""
         branch = self.right_branch(hands.flag)
         hands.event("decide", item=self.id, branch=branch)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Annotated, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Seconds
@@ -48,10 +48,10 @@ class HoldItem(ItemBase):
         """Its control."""
         return (("control", self.control),)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every press of the control with the release that ends it."""
         found: list[Attempt] = []
-        pressed: Moment | None = None
+        pressed: EventMoment | None = None
         for moment in crew:
             if did(moment, "press", control=self.control):
                 pressed = moment
@@ -60,7 +60,7 @@ class HoldItem(ItemBase):
                 pressed = None
         return found
 
-    def _judged(self, pressed: Moment, released: Moment, seen: Seen) -> Attempt:
+    def _judged(self, pressed: EventMoment, released: EventMoment, seen: Seen) -> Attempt:
         held = (released.event.tick - pressed.event.tick) / 100
         says, right = f"{seen.controls[self.control].name} held for {held:.1f} s", False
         if held < self.seconds:
@@ -73,16 +73,16 @@ class HoldItem(ItemBase):
             says, right = f"{says}.", True
         return attempt(released, right, says, (pressed.index, released.index))
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By letting it go."""
         return event.verb == "release" and bool(event.args["control"] == self.control)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Hold it as long as it takes."""
         self.redo(hands)
         return None
 
-    def redo(self, hands: Hands) -> bool:
+    def redo(self, hands: PerfectHands) -> bool:
         """Press, wait until it is long enough and the indication is there, let go; whether it was there."""
         hands.event("press", control=self.control)
         began = hands.tick

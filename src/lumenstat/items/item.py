@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Missing, Moment, Never, Part, Seen
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Missing, Never, Part, PerfectHands, Seen
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Flag, Positive, Seconds, Text, Written
@@ -109,7 +109,7 @@ class ItemBase(Written):
 
     # ---- a run that is judged ----------------------------------------------------------------------------
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """All attempts at it among what the crew did about its parts, in time order."""
         return []
 
@@ -126,7 +126,7 @@ class ItemBase(Written):
         """What must be there for it, and within how many seconds of that it must be done."""
         return None
 
-    def taken_way(self, end: Moment | None, seen: Seen) -> str | None:
+    def taken_way(self, end: EventMoment | None, seen: Seen) -> str | None:
         """The way on that was right at a moment: its id, None where there is none."""
         return None
 
@@ -137,7 +137,7 @@ class ItemBase(Written):
         """The expression that must be true before it can be said to be there."""
         return None
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """Whether an event is an answer to it, right or wrong."""
         return False
 
@@ -153,23 +153,23 @@ class ItemBase(Written):
 
     # ---- the perfect flight ------------------------------------------------------------------------------
 
-    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+    def there(self, hands: PerfectHands, meaning: str = "within", sight: Any = None) -> bool:
         """Whether what it waits for is there, now or as seen; of a reading, that it has this meaning."""
         return True
 
-    def means(self, hands: Hands, sight: Any = None) -> str:
+    def means(self, hands: PerfectHands, sight: Any = None) -> str:
         """What its reading means, if it has one that can be taken now."""
         return ""
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Do it rightly; gives the way on that this takes, `` for none of its ways, None if it has no ways."""
         return None
 
-    def redo(self, hands: Hands) -> bool | None:
+    def redo(self, hands: PerfectHands) -> bool | None:
         """Do anew what cannot be repeated event by event; whether the indication was there. None: repeat it."""
         return None
 
-    def missing(self, hands: Hands) -> Missing:
+    def missing(self, hands: PerfectHands) -> Missing:
         """What is missing where its turn does not come."""
         return Missing("wait", f"'{self.challenge}: {self.response}' never comes")
 

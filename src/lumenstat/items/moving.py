@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lumenstat.items.item import ItemBase, Key, Shown
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Part, Seen, attempt, did
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Position, position_text
@@ -42,7 +42,7 @@ class CycleItem(ItemBase):
         """Its control."""
         return (("control", self.control),)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control through the positions, one after another; a wrong one begins anew."""
         name = seen.controls[self.control].name
         found: list[Attempt] = []
@@ -61,13 +61,13 @@ class CycleItem(ItemBase):
                 parts = []
         return found
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """Once its last moves are those asked for."""
         if event.verb != "set" or event.args["control"] != self.control:
             return False
         return tuple(card.moved(self.id, str(position_text(event.args["to"])))[-len(self.through) :]) == self.through
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Move it through the positions."""
         for position in self.through:
             hands.move(self.control, position)
@@ -100,7 +100,7 @@ class SweepItem(ItemBase):
         """Its control."""
         return (("control", self.control),)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control to each end and back to where it stood when they began."""
         control = seen.controls[self.control]
         found: list[Attempt] = []
@@ -123,13 +123,13 @@ class SweepItem(ItemBase):
                 parts = []
         return found
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """Once it was moved often enough."""
         if event.verb != "set" or event.args["control"] != self.control:
             return False
         return len(card.moved(self.id, str(position_text(event.args["to"])))) >= SWEEP_MOVES
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Each end, and back to where it stood."""
         stood, positions = hands.stands(self.control), hands.controls[self.control].positions
         for end in (positions[0], positions[-1], stood):

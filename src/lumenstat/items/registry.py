@@ -8,7 +8,7 @@ from pydantic import Field
 
 from lumenstat.items.check import CheckItem, Otherwise
 from lumenstat.items.controls import SetItem, VerifyItem
-from lumenstat.items.decide import Branch, DecideItem
+from lumenstat.items.decide import DecideItem, DecisionBranch
 from lumenstat.items.hold import HoldItem
 from lumenstat.items.item import ItemBase
 from lumenstat.items.moving import CycleItem, SweepItem
@@ -28,7 +28,7 @@ Item = Annotated[
     | ConfirmItem,
     Field(discriminator="kind"),
 ]
-for _model in (Branch, DecideItem, Otherwise, CheckItem):
+for _model in (DecisionBranch, DecideItem, Otherwise, CheckItem):
     _model.model_rebuild(_types_namespace={"AnyItem": Item})
 
 

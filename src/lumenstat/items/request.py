@@ -6,7 +6,19 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Missing, Moment, Never, Part, Seen, attempt, did
+from lumenstat.items.seen import (
+    Answers,
+    Attempt,
+    EventMoment,
+    LoggedEvent,
+    Missing,
+    Never,
+    Part,
+    PerfectHands,
+    Seen,
+    attempt,
+    did,
+)
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name
@@ -37,32 +49,32 @@ class RequestItem(ItemBase):
         """Its service."""
         return (("service", self.service),)
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every such request."""
         asked = [m for m in crew if did(m, "request", service=self.service, action=self.action)]
         return [self._request(moment) for moment in asked]
 
-    def _request(self, moment: Moment) -> Attempt:
+    def _request(self, moment: EventMoment) -> Attempt:
         answered = moment.accepted
         says = "Asked, and the crew went to do it." if answered else "Asked when there was nothing the crew could do."
         stood = str(moment.state[f"service.{self.service}"])
         return attempt(moment, answered, says, evidence=((self.service, stood),))
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By asking for it."""
         args = event.args
         return event.verb == "request" and bool(args["service"] == self.service and args["action"] == self.action)
 
-    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+    def there(self, hands: PerfectHands, meaning: str = "within", sight: Any = None) -> bool:
         """Whether it would be heard, and done, if it were asked for now."""
         return hands.can("request", service=self.service, action=self.action)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Ask for it."""
         hands.event("request", service=self.service, action=self.action)
         return None
 
-    def missing(self, hands: Hands) -> Missing:
+    def missing(self, hands: PerfectHands) -> Missing:
         """It can not be asked for."""
         return Missing("request", f"'{self.challenge}' can no longer be asked for")
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Shown
-from lumenstat.items.seen import Answers, Attempt, Event, Hands, Moment, Never, Seen, attempt, did
+from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Never, PerfectHands, Seen, attempt, did
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Seconds, Text
@@ -34,12 +34,12 @@ class WaitItem(ItemBase):
         """What it waits for."""
         yield self.until
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every time it was said to be there."""
         said = [moment for moment in crew if did(moment, "respond", item=self.id)]
         return [self._response(moment, seen) for moment in said]
 
-    def _response(self, moment: Moment, seen: Seen) -> Attempt:
+    def _response(self, moment: EventMoment, seen: Seen) -> Attempt:
         there = seen.flag(moment, self.until)
         return attempt(moment, there, "Said when it was there." if there else "Said before it was there.")
 
@@ -57,7 +57,7 @@ class WaitItem(ItemBase):
         """What it waits for."""
         return self.until
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By saying that it is there."""
         return event.verb == "respond" and bool(event.args["item"] == self.id)
 
@@ -66,11 +66,11 @@ class WaitItem(ItemBase):
         """How many seconds are left."""
         return (self.left,) if self.left else ()
 
-    def there(self, hands: Hands, meaning: str = "within", sight: Any = None) -> bool:
+    def there(self, hands: PerfectHands, meaning: str = "within", sight: Any = None) -> bool:
         """Whether it is there."""
         return hands.flag(self.until, sight)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Say that it is there."""
         hands.event("respond", item=self.id)
         return None
@@ -90,16 +90,16 @@ class ConfirmItem(ItemBase):
     kind: Literal["confirm"]
     statement: Annotated[Text, Shown("Statement", "area")]
 
-    def attempts(self, crew: Sequence[Moment], seen: Seen) -> list[Attempt]:
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every time it was confirmed."""
         said = [moment for moment in crew if did(moment, "confirm", item=self.id)]
         return [attempt(moment, True, f"Confirmed: {self.statement}") for moment in said]
 
-    def answered_by(self, event: Event, card: Answers) -> bool:
+    def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By confirming it."""
         return event.verb == "confirm" and bool(event.args["item"] == self.id)
 
-    def perform(self, hands: Hands) -> str | None:
+    def perform(self, hands: PerfectHands) -> str | None:
         """Confirm it."""
         hands.event("confirm", item=self.id)
         return None

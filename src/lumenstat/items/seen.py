@@ -13,7 +13,7 @@ Part = tuple[str, str]
 """What an event or an item is about: `control`, `instrument`, `service` or `item`, and which one."""
 
 
-class Event(Protocol):
+class LoggedEvent(Protocol):
     """Something that was done: when, by whom, which verb with which arguments."""
 
     @property
@@ -29,7 +29,7 @@ class Event(Protocol):
         """With what."""
 
 
-class Moment(Protocol):
+class EventMoment(Protocol):
     """The aircraft just before an event, and whether the event took effect."""
 
     @property
@@ -37,7 +37,7 @@ class Moment(Protocol):
         """The number of the event in its log."""
 
     @property
-    def event(self) -> Event:
+    def event(self) -> LoggedEvent:
         """The event."""
 
     @property
@@ -68,7 +68,7 @@ class Seen(Protocol):
         """The value of a watched expression just before the event."""
 
 
-class Hands(Protocol):
+class PerfectHands(Protocol):
     """A perfect trainee's hands and eyes on one aircraft."""
 
     @property
@@ -163,7 +163,7 @@ class Missing:
 
 
 def attempt(
-    moment: Moment,
+    moment: EventMoment,
     right: bool,
     says: str,
     parts: tuple[int, ...] | None = None,
@@ -174,7 +174,7 @@ def attempt(
     return Attempt(moment.index, moment.event.tick, right, says, parts or (moment.index,), evidence, slip)
 
 
-def did(moment: Moment, verb: str, **args: str) -> bool:
+def did(moment: EventMoment, verb: str, **args: str) -> bool:
     """Whether just that was done at a moment."""
     event = moment.event
     return event.verb == verb and all(event.args.get(key) == value for key, value in args.items())

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
-from lumenstat.records.tables import Draft, DraftRevision, StoredProof
+from lumenstat.records.tables import DraftRecord, DraftRevision, StoredProof
 
 
 class Overtaken(RecordError):  # noqa: N818 - it names what happened to the change
@@ -45,35 +45,37 @@ def create_draft(
     session: Session, owner_id: int, by: str, title: str, content: str, says: str, digest: str | None = None
 ) -> str:
     """A new draft; gives its id. `digest` is that of the exercise it amounts to, where it is one."""
-    draft = Draft(id=secrets.token_hex(8), owner_id=owner_id, title=title, revision=0, edition=0, changed=now())
+    draft = DraftRecord(id=secrets.token_hex(8), owner_id=owner_id, title=title, revision=0, edition=0, changed=now())
     session.add(draft)
     session.flush()
     session.add(DraftRevision(draft_id=draft.id, number=0, content=content, says=says, by=by, at=now(), digest=digest))
     return draft.id
 
 
-def find_draft(session: Session, draft_id: str) -> Draft:
+def find_draft(session: Session, draft_id: str) -> DraftRecord:
     """A draft. Raises RecordError where there is none."""
-    draft = session.get(Draft, draft_id)
+    draft = session.get(DraftRecord, draft_id)
     if draft is None:
         raise RecordError("There is no such draft.")
     return draft
 
 
-def drafts(session: Session) -> list[Draft]:
+def drafts(session: Session) -> list[DraftRecord]:
     """All drafts, the one changed last first."""
-    return list(session.scalars(select(Draft).order_by(Draft.changed.desc(), Draft.id)))
+    return list(session.scalars(select(DraftRecord).order_by(DraftRecord.changed.desc(), DraftRecord.id)))
 
 
 def states(session: Session) -> dict[str, State]:
     """By draft: whether it is published, proven or neither as it stands."""
-    shown = select(Draft, DraftRevision.digest, StoredProof.proof)
-    shown = shown.join(DraftRevision, (DraftRevision.draft_id == Draft.id) & (DraftRevision.number == Draft.revision))
+    shown = select(DraftRecord, DraftRevision.digest, StoredProof.proof)
+    shown = shown.join(
+        DraftRevision, (DraftRevision.draft_id == DraftRecord.id) & (DraftRevision.number == DraftRecord.revision)
+    )
     shown = shown.outerjoin(StoredProof, StoredProof.digest == DraftRevision.digest)
     return {draft.id: _state(draft, digest, proof) for draft, digest, proof in session.execute(shown)}
 
 
-def _state(draft: Draft, digest: str | None, proof: str | None) -> State:
+def _state(draft: DraftRecord, digest: str | None, proof: str | None) -> State:
     if digest is not None and draft.published_digest == digest:
         return "published"
     proven = proof is not None and json.loads(proof)["ok"] is True
@@ -185,7 +187,7 @@ def _revision(session: Session, draft_id: str, number: int) -> DraftRevision | N
     return session.get(DraftRevision, (draft_id, number))
 
 
-def _at_edition(session: Session, draft_id: str, edition: int) -> Draft:
+def _at_edition(session: Session, draft_id: str, edition: int) -> DraftRecord:
     draft = find_draft(session, draft_id)
     if draft.edition != edition:
         shown = _revision(session, draft_id, draft.revision)
@@ -193,6 +195,6 @@ def _at_edition(session: Session, draft_id: str, edition: int) -> Draft:
     return draft
 
 
-def _turn(draft: Draft) -> None:
+def _turn(draft: DraftRecord) -> None:
     draft.edition += 1
     draft.changed = now()

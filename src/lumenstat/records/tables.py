@@ -163,7 +163,7 @@ class Override(Base):
     at: Mapped[datetime] = mapped_column(DateTime)
 
 
-class Draft(Base):
+class DraftRecord(Base):
     """An exercise being written. `revision` is the one shown; `edition` goes up with every change, undo included."""
 
     __tablename__ = "drafts"

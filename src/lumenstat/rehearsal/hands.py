@@ -14,7 +14,7 @@ from lumenstat.items.registry import Item
 from lumenstat.language.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
-from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.simulation.watching import Watch, WatchSnapshot
 from lumenstat.systems.panel.part import Control, Instrument
 from lumenstat.systems.terms import ticks
 
@@ -38,7 +38,7 @@ class Sight:
     flags: tuple[bool, ...]
 
 
-Kept = tuple[Snapshot, WatchKept, int]
+HandsSnapshot = tuple[Snapshot, WatchSnapshot, int]
 """The aircraft, what was seen of it, and how many lines the crew line had."""
 
 
@@ -173,20 +173,20 @@ class Hands:
 
     def will_be(self, item: CheckItem, *meanings: str) -> int | None:
         """The tick at which the reading comes to mean one of these by itself if one waits, if it does."""
-        kept = self.keep()
+        kept = self.snapshot()
         until, found = self.tick + LOOK_AHEAD_TICKS, None
         while found is None and self.tick < until:
             self.look_on(until, lambda sight: item.reading_means(self, sight))
             found = self.tick if item.reading_means(self) in meanings else None
-        self.go_back(*kept)
+        self.restore(*kept)
         return found
 
-    def keep(self) -> Kept:
+    def snapshot(self) -> HandsSnapshot:
         """How it is now, to go back to."""
-        return self.aircraft.snapshot(), self.watch.keep(), len(self.aircraft.crew)
+        return self.aircraft.snapshot(), self.watch.snapshot(), len(self.aircraft.crew)
 
-    def go_back(self, snapshot: Snapshot, watch: WatchKept, crew: int) -> None:
+    def restore(self, snapshot: Snapshot, watch: WatchSnapshot, crew: int) -> None:
         """Back to how it was; what was said on the crew line since is unsaid."""
         self.aircraft.restore(snapshot)
-        self.watch.put_back(watch)
+        self.watch.restore(watch)
         del self.aircraft.crew[crew:]

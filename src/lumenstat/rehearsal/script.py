@@ -17,7 +17,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
-from lumenstat.rehearsal.hands import Hands, Kept, Sight
+from lumenstat.rehearsal.hands import Hands, HandsSnapshot, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
 from lumenstat.simulation.flight import limit_text
@@ -78,7 +78,7 @@ class Script:
         lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
         self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps]))
         self.acts: tuple[Acted, ...] = self.flight.acts
-        self._kept: list[Kept] = []
+        self._kept: list[HandsSnapshot] = []
         self.called = {
             act.item: event.args["judgement"]
             for act in self.acts
@@ -97,7 +97,7 @@ class Script:
         self._kept.clear()
         flying = _Flying(self, list(range(len(self.acts))))
         for n in flying.order:
-            self._kept.append(self.hands.keep())
+            self._kept.append(self.hands.snapshot())
             flying.act(n)
         return flying.flown()
 
@@ -164,7 +164,7 @@ class Script:
         return self.hands.tick - self.acts[n].ripe > delay * 50
 
     def _go_back(self, n: int) -> None:
-        self.hands.go_back(*self._kept[n])
+        self.hands.restore(*self._kept[n])
         del self.hands.events[:]
 
 

@@ -21,7 +21,7 @@ from lumenstat.records.trouble import in_words
 from lumenstat.runs.hub import Hub, Shown
 from lumenstat.runs.pipe import Pipe
 from lumenstat.runs.seats import Seat
-from lumenstat.runs.store import Kept, Loaded, load
+from lumenstat.runs.store import Kept, StoredRun, load
 from lumenstat.runs.workers import leave_with_parent
 
 T = TypeVar("T")
@@ -51,7 +51,7 @@ def serve_runs(connected: socket.socket, database: Path, shown: Shown) -> None:
 
 async def _serve(connected: socket.socket, database: Path, shown: Shown) -> None:
     pipe = await Pipe.over(connected)
-    flier = _Flier(pipe, database, shown)
+    flier = _Host(pipe, database, shown)
     await flier.hub.start()
     status = asyncio.create_task(flier.tell_status())
     async for message in pipe.messages():
@@ -81,7 +81,7 @@ class _FrontStore:
         self.asked: dict[int, asyncio.Future[None]] = {}
         self._number = 0
 
-    async def load(self, run_id: str) -> Loaded:
+    async def load(self, run_id: str) -> StoredRun:
         """A run as it is kept."""
         return await asyncio.to_thread(load, self.looking, run_id)
 
@@ -125,7 +125,7 @@ class _Relay(Seat):
         self.pipe.send({"is": "frame", "run": self.run_id, "text": text})
 
 
-class _Flier:
+class _Host:
     """Does what the front asks for."""
 
     def __init__(self, pipe: Pipe, database: Path, shown: Shown) -> None:

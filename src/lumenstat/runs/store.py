@@ -24,7 +24,7 @@ Kept = Sequence[tuple[LogEvent, str | None]]
 
 
 @dataclass(frozen=True)
-class Loaded:
+class StoredRun:
     """A run as it is kept: its documents, its log, how far its time had come, and whether it is judged."""
 
     bundle: Bundle
@@ -37,7 +37,7 @@ class Loaded:
 class RunStore(Protocol):
     """What live runs need of whatever keeps them."""
 
-    async def load(self, run_id: str) -> Loaded:
+    async def load(self, run_id: str) -> StoredRun:
         """A run as it is kept. Raises RecordError where there is none, StorageError where it cannot be read."""
 
     async def add(self, run_id: str, first: int, events: Kept) -> None:
@@ -58,7 +58,7 @@ class DatabaseStore:
         self._waiting: list[tuple[NewEvents, asyncio.Future[None]]] = []
         self._keeping: asyncio.Task[None] | None = None
 
-    async def load(self, run_id: str) -> Loaded:
+    async def load(self, run_id: str) -> StoredRun:
         """A run as it is kept, read without holding up the others."""
         return await asyncio.to_thread(load, self.database, run_id)
 
@@ -124,9 +124,9 @@ class Reads(Protocol):
         """Run a query."""
 
 
-def load(database: Reads, run_id: str) -> Loaded:
+def load(database: Reads, run_id: str) -> StoredRun:
     """A run as it is kept, with its documents."""
     run = database.read(lambda session: records.facts_of(session, run_id))
     events = database.read(lambda session: records.events_of(session, run_id))
     bundle = database.read(lambda session: bundle_of(session, run.digest))
-    return Loaded(bundle, run.digest, events, run.tick, run.state == "ended")
+    return StoredRun(bundle, run.digest, events, run.tick, run.state == "ended")

@@ -33,7 +33,7 @@ class Line(BaseModel):
     points: tuple[tuple[float, float], ...]
 
 
-class Machine(BaseModel):
+class MachineSpans(BaseModel):
     """The APU, an engine or an inertial unit: what it was doing over which seconds, rest left out."""
 
     model_config = ConfigDict(frozen=True)
@@ -49,7 +49,7 @@ class Trace(BaseModel):
     end: float
     lines: tuple[Line, ...]
     strips: tuple[Strip, ...]
-    machines: tuple[Machine, ...] = ()
+    machines: tuple[MachineSpans, ...] = ()
 
 
 def trace_of(flight: Flight) -> Trace:
@@ -82,7 +82,7 @@ def _line(points: Sequence[TracePoint], slot: int) -> tuple[tuple[float, float],
 REST = ("off", "stopped", "")
 
 
-def _machines(flight: Flight) -> Iterator[Machine]:
+def _machines(flight: Flight) -> Iterator[MachineSpans]:
     """Every machine that did something."""
     slots = flight.aircraft.plan.d.numbers
     named = [(each.name, each.phase) for system in flight.aircraft.plan.systems for each in system.machines()]
@@ -98,7 +98,7 @@ def _machines(flight: Flight) -> Iterator[Machine]:
             else:
                 spans.append((point.tick / 100, until, phase))
         if kept := tuple(span for span in spans if span[1] > span[0]):
-            yield Machine(id=quantity, name=name, spans=kept)
+            yield MachineSpans(id=quantity, name=name, spans=kept)
 
 
 def _alive(flight: Flight, slot: int) -> tuple[tuple[float, float], ...]:

@@ -17,7 +17,7 @@ from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.simulation.flight import limit_text
-from lumenstat.simulation.watching import Watch, WatchKept
+from lumenstat.simulation.watching import Watch, WatchSnapshot
 from lumenstat.systems.terms import Discrete
 
 NEAR = 1e-4
@@ -54,11 +54,11 @@ class AliveClock:
             self._last = tick
         self._alive = self._now()
 
-    def keep(self) -> tuple[int, list[int], list[bool]]:
+    def snapshot(self) -> tuple[int, list[int], list[bool]]:
         """What was counted so far, to go back to."""
         return self._last, list(self.ticks), list(self._alive)
 
-    def put_back(self, kept: tuple[int, list[int], list[bool]]) -> None:
+    def restore(self, kept: tuple[int, list[int], list[bool]]) -> None:
         """Go back to what had been counted then."""
         self._last, self.ticks, self._alive = kept[0], list(kept[1]), list(kept[2])
 
@@ -68,7 +68,7 @@ class _Checkpoint:
     """The aircraft and what was seen of it, standing just before an event."""
 
     aircraft: Snapshot
-    seen: WatchKept
+    seen: WatchSnapshot
     alive: tuple[int, list[int], list[bool]]
 
 
@@ -110,7 +110,7 @@ class Variants:
         return aircraft, watch, clock
 
     def _checkpoint(self) -> _Checkpoint:
-        return _Checkpoint(self._aircraft.snapshot(), self._watch.keep(), self._clock.keep())
+        return _Checkpoint(self._aircraft.snapshot(), self._watch.snapshot(), self._clock.snapshot())
 
     def _do(self, event: LogEvent) -> None:
         try:
@@ -128,8 +128,8 @@ class Variants:
         first, last = min(left_out), max(left_out)
         begin = self._checkpoints[first]
         self._aircraft.restore(begin.aircraft)
-        self._watch.put_back(begin.seen)
-        self._clock.put_back(begin.alive)
+        self._watch.restore(begin.seen)
+        self._clock.restore(begin.alive)
         for index in range(first, len(self.events)):
             event = self.events[index]
             self._aircraft.arrive(event.tick)

@@ -81,7 +81,7 @@ class Timeline:
 
 
 @dataclass(frozen=True)
-class WatchKept:
+class WatchSnapshot:
     """A watch's memory at one moment: of its trackers, of what had been seen until then, and its flags."""
 
     memory: _Memory
@@ -105,17 +105,17 @@ class Watch:
         self.flags: tuple[bool, ...] = ()
         self.at_event(aircraft.tick)
 
-    def keep(self) -> WatchKept:
+    def snapshot(self) -> WatchSnapshot:
         """What has been seen so far, to go back to."""
-        return WatchKept(self._memory.copy(), tuple(tuple(line.flips) for line in self.timelines), self.flags)
+        return WatchSnapshot(self._memory.copy(), tuple(tuple(line.flips) for line in self.timelines), self.flags)
 
-    def put_back(self, kept: WatchKept) -> None:
+    def restore(self, kept: WatchSnapshot) -> None:
         """Go back to what had been seen then; what was seen since is forgotten."""
         self._memory, self.flags, self._seen = kept.memory.copy(), kept.flags, None
         for line, flips in zip(self.timelines, kept.flips, strict=True):
             line.flips[:] = flips
 
-    def saw_as(self, kept: WatchKept, ticks_apart: int) -> bool:
+    def saw_as(self, kept: WatchSnapshot, ticks_apart: int) -> bool:
         """Whether the same is true as was then, and has been for as long give or take so many ticks."""
         if self.flags != kept.flags:
             return False

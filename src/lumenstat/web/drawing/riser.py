@@ -65,7 +65,7 @@ class Joint(Context):
     amps: str = ""
 
 
-class Source(Context):
+class SourceSymbol(Context):
     """A source at the foot of a rail."""
 
     id: str
@@ -93,7 +93,7 @@ class Riser(Context):
     volts_line: int
     columns: tuple[Column, ...]
     joints: tuple[Joint, ...]
-    sources: tuple[Source, ...]
+    sources: tuple[SourceSymbol, ...]
 
 
 def lay_out(airframe: Airframe) -> Riser:
@@ -190,7 +190,7 @@ def _place(joints: list[Joint]) -> list[Joint]:
     return [joint.model_copy(update={"y": round(FIRST_LANE + joint.y * lane, 1)}) for joint in placed]
 
 
-def _name(sources: list[Source]) -> Iterator[Source]:
+def _name(sources: list[SourceSymbol]) -> Iterator[SourceSymbol]:
     """Put the name of every source under it, on the first line where it meets no other."""
     lines: list[list[tuple[float, float]]] = []
     for source in sorted(sources, key=lambda each: -each.x):
@@ -214,9 +214,9 @@ def _extent(joint: Joint) -> tuple[float, float]:
     return min(low, middle - half), max(high, middle + half)
 
 
-def _sources(feet: Sequence[RiserSource], x: dict[str, float], y: float) -> Iterator[Source]:
+def _sources(feet: Sequence[RiserSource], x: dict[str, float], y: float) -> Iterator[SourceSymbol]:
     for each in feet:
-        yield Source(id=each.id, name=each.name, kind=each.kind, alive=each.alive, x=x[each.bus or each.id], y=y)
+        yield SourceSymbol(id=each.id, name=each.name, kind=each.kind, alive=each.alive, x=x[each.bus or each.id], y=y)
 
 
 def quantities_of_riser(riser: Riser) -> list[str]:

@@ -68,7 +68,7 @@ class MachineRow(Context):
     bars: tuple[MachineBar, ...]
 
 
-class Mark(Context):
+class ItemMark(Context):
     """One judged item."""
 
     x: float
@@ -94,7 +94,7 @@ class Span(Context):
     title: str
 
 
-class Timeline(Context):
+class TimeAxis(Context):
     """The drawing, in units of one pixel."""
 
     width: int
@@ -111,13 +111,13 @@ class Timeline(Context):
     films: tuple[Film, ...]
     film_y: float
     sections: tuple[SectionRow, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[ItemMark, ...]
     spans: tuple[Span, ...]
     axis_y: float
     end: float
 
 
-def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airframe) -> Timeline:
+def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airframe) -> TimeAxis:
     """The time axis of one run."""
     plot = WIDTH - LEFT - RIGHT
     end = max(trace.end, 1.0)
@@ -162,7 +162,7 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airfra
         SectionRow(title=section.title, y=sections_top + n * SECTION) for n, section in enumerate(procedure.sections)
     )
     axis = sections_top + len(sections) * SECTION + 4
-    return Timeline(
+    return TimeAxis(
         width=WIDTH,
         height=axis + 24,
         left=LEFT,
@@ -237,10 +237,12 @@ def _busiest(trace: Trace) -> list[Line]:
     return sorted(trace.lines, key=comes_alive)[:SHOWN_LINES]
 
 
-def _marks(ledger: Ledger, procedure: Procedure, x: object, top: float) -> Iterator[Mark]:
+def _marks(ledger: Ledger, procedure: Procedure, x: object, top: float) -> Iterator[ItemMark]:
     assert callable(x)
     for row in sorted(ledger.items, key=lambda row: row.verdict != "done"):  # slips are drawn on top
         if row.at is not None:
             step = procedure.by_id[row.item]
             title = f"{clock(row.at)}  {step.item.challenge}: {row.verdict}"
-            yield Mark(x=x(row.at), seconds=row.at, y=top + step.section * SECTION, verdict=row.verdict, title=title)
+            yield ItemMark(
+                x=x(row.at), seconds=row.at, y=top + step.section * SECTION, verdict=row.verdict, title=title
+            )

@@ -72,7 +72,7 @@ class CrewSaid(Message):
     says: str
 
 
-class State(Message):
+class StateMessage(Message):
     """What has changed since the last one; the first is `whole`. At least one comes in a second of exercise time."""
 
     type: Literal["state"]
@@ -116,7 +116,7 @@ class Stopped(Message):
 
 
 Incoming = Act | Open
-Outgoing = Annotated[State | Done | Refusal | Ended | Stopped, Field(discriminator="type")]
+Outgoing = Annotated[StateMessage | Done | Refusal | Ended | Stopped, Field(discriminator="type")]
 OUTGOING: TypeAdapter[Any] = TypeAdapter(Outgoing)
 
 _SAYS = {

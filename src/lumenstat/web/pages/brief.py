@@ -21,7 +21,7 @@ from lumenstat.web.security import CheckedForm, Instructor, RowId
 router = APIRouter()
 
 
-class CardLine(Context):
+class BriefLine(Context):
     """One item as the card prints it."""
 
     number: int
@@ -31,12 +31,12 @@ class CardLine(Context):
     caution: str | None
 
 
-class CardSection(Context):
+class BriefSection(Context):
     """One section of the card."""
 
     title: str
     order: str
-    lines: tuple[CardLine, ...]
+    lines: tuple[BriefLine, ...]
 
 
 class StartLine(Context):
@@ -66,7 +66,7 @@ class BriefContext(Context):
     cautions: tuple[str, ...]
     start: tuple[StartLine, ...]
     papers: tuple[Paper, ...]
-    sections: tuple[CardSection, ...]
+    sections: tuple[BriefSection, ...]
     trainees: tuple[Choice, ...]
     pass_mark: float
     minutes: float
@@ -123,7 +123,7 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
     return lines
 
 
-def _sections(bundle: Bundle) -> list[CardSection]:
+def _sections(bundle: Bundle) -> list[BriefSection]:
     sections, number = [], 0
     for checklist in bundle.checklists:
         for section in checklist.sections:
@@ -131,7 +131,7 @@ def _sections(bundle: Bundle) -> list[CardSection]:
             for item in section.items:
                 number += 1
                 lines.append(
-                    CardLine(
+                    BriefLine(
                         number=number,
                         challenge=item.challenge,
                         response=item.response,
@@ -139,5 +139,5 @@ def _sections(bundle: Bundle) -> list[CardSection]:
                         caution=item.caution,
                     )
                 )
-            sections.append(CardSection(title=section.title, order=section.order, lines=tuple(lines)))
+            sections.append(BriefSection(title=section.title, order=section.order, lines=tuple(lines)))
     return sections

@@ -38,7 +38,7 @@ from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
 router = APIRouter()
 
 
-class Flown(Context):
+class FlownDraft(Context):
     """A flight of the draft that items can be made of."""
 
     id: str
@@ -67,7 +67,7 @@ class BuilderContext(Context):
     deck: tuple[DeckPage, ...]
     services: tuple[ServiceButton, ...]
     quantities: tuple[str, ...]
-    flights: tuple[Flown, ...]
+    flights: tuple[FlownDraft, ...]
 
 
 @router.get("/drafts/{draft_id}", name="builder")
@@ -207,7 +207,7 @@ def _args(text: str) -> dict[str, Any]:
 
 
 @dataclass(frozen=True)
-class Standing:
+class DraftStatus:
     """The draft, what it amounts to, and what was proven of it. `stale` is the first change since, if one came."""
 
     kept: Kept
@@ -223,7 +223,7 @@ class Standing:
         return None if self.stale else self.proof
 
 
-def _standing(request: Request, draft_id: str) -> Standing:
+def _standing(request: Request, draft_id: str) -> DraftStatus:
     database = request.app.state.database
     kept: Kept = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
@@ -232,10 +232,10 @@ def _standing(request: Request, draft_id: str) -> Standing:
     if stored is None and (before := database.read(lambda session: proven_before(session, draft_id))) is not None:
         stored, stale = before
     if stored is None:
-        return Standing(kept, draft, read)
+        return DraftStatus(kept, draft, read)
     rows = json.loads(stored.consequences) if stored.consequences else []
     found = tuple(Consequence.model_validate(row) for row in rows)
-    return Standing(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale)
+    return DraftStatus(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale)
 
 
 def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
@@ -277,7 +277,7 @@ def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
         services=tuple(services_of(airframe)) if airframe else (),
         quantities=tuple(quantities_of(airframe)) if airframe else (),
         flights=tuple(
-            Flown(id=run.id, words=f"{run.trainee.name}, {run.created:%-d %B, %H:%M} UTC") for run in flights[:8]
+            FlownDraft(id=run.id, words=f"{run.trainee.name}, {run.created:%-d %B, %H:%M} UTC") for run in flights[:8]
         ),
     )
 

@@ -50,7 +50,7 @@ class ScriptSection(Context):
     rows: tuple[ScriptRow, ...]
 
 
-class Shown(Context):
+class ShownFinding(Context):
     """A finding as it is shown, with what mends it."""
 
     item: str | None
@@ -75,7 +75,7 @@ class Bar(Context):
     critical: bool
 
 
-class Mark(Context):
+class ProofMark(Context):
     """One consequence in the chart along the script; pixels."""
 
     item: str
@@ -110,13 +110,13 @@ class ProofView(Context):
     items: int
     lowest: str
     lowest_at: str
-    findings: tuple[Shown, ...]
+    findings: tuple[ShownFinding, ...]
     stops: int
     bars: tuple[Bar, ...]
     gantt_height: int
     ticks: tuple[tuple[float, str], ...]
     path: tuple[str, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[ProofMark, ...]
     worst: tuple[Suggested, ...]
     standing: tuple[tuple[str, str], ...]
     stale: str
@@ -170,13 +170,13 @@ def _walk(items: Any, depth: int) -> Iterator[tuple[Mapping[str, Any], int]]:
             yield from _walk(item["if_not"].get("items") or (), depth + 1)
 
 
-def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[Shown, ...]:
+def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[ShownFinding, ...]:
     """Everything to mend: what the documents say first, then what the model found, then the rules of design."""
     numbers = {row.id: row for section in sections_of(draft, {}, {}) for row in section.rows}
 
-    def shown(item: str | None, **more: Any) -> Shown:
+    def shown(item: str | None, **more: Any) -> ShownFinding:
         row = numbers.get(item or "")
-        return Shown(
+        return ShownFinding(
             item=item if row else None,
             number=row.number if row else None,
             challenge=row.challenge if row else "",
@@ -190,12 +190,12 @@ def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[Shown, .
     return tuple(sorted([*written, *unmatched, *modelled], key=lambda each: grave[each.severity]))
 
 
-def _of_problem(problem: DraftProblem, shown: Any) -> Shown:
+def _of_problem(problem: DraftProblem, shown: Any) -> ShownFinding:
     rule = RULES.get(problem.rule or "")
     severity = "stops" if problem.stops else "notes"
     where = "" if problem.item else f"{problem.text}, line {problem.line}: "
     says = where + problem.says[:1].upper() + problem.says[1:] + ("" if problem.says.endswith("?") else ".")
-    found: Shown = shown(
+    found: ShownFinding = shown(
         problem.item,
         kind=problem.rule or "cannot be used",
         severity=severity,
@@ -206,9 +206,9 @@ def _of_problem(problem: DraftProblem, shown: Any) -> Shown:
     return found
 
 
-def _of_finding(finding: Finding, shown: Any) -> Shown:
+def _of_finding(finding: Finding, shown: Any) -> ShownFinding:
     remedies = (finding.remedy,) if finding.remedy else ()
-    found: Shown = shown(
+    found: ShownFinding = shown(
         finding.item,
         kind=finding.kind,
         severity=finding.severity,
@@ -220,7 +220,7 @@ def _of_finding(finding: Finding, shown: Any) -> Shown:
     return found
 
 
-def _unmatched(read: Read, shown: Any) -> Iterator[Shown]:
+def _unmatched(read: Read, shown: Any) -> Iterator[ShownFinding]:
     if read.airframe is None:
         return
     for checklist in read.checklists:
@@ -320,7 +320,7 @@ def effects_of(consequences: tuple[Consequence, ...]) -> dict[str, str]:
     return {each.item: each.effect for each in consequences if each.change == "left-out"}
 
 
-def _marks(rows: list[ScriptRow], consequences: tuple[Consequence, ...]) -> Iterator[Mark]:
+def _marks(rows: list[ScriptRow], consequences: tuple[Consequence, ...]) -> Iterator[ProofMark]:
     if not consequences:
         return
     found = {each.item: each for each in consequences if each.change == "left-out"}
@@ -331,7 +331,7 @@ def _marks(rows: list[ScriptRow], consequences: tuple[Consequence, ...]) -> Iter
         effect = each.effect if each else "none"
         height = 40 * each.seconds / slowest if each and effect == "slower" else 0.0
         title = f"{row.number} {row.challenge}: {each.says if each else 'the model knows nothing of it.'}"
-        yield Mark(
+        yield ProofMark(
             item=row.id, x=round(CHART_LEFT + width * (row.number - 0.5), 1), effect=effect, height=height, title=title
         )
 

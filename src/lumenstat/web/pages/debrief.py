@@ -29,7 +29,7 @@ from lumenstat.records.sealing import last_override
 from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
-from lumenstat.web.drawing.timeline import Timeline, lay_out
+from lumenstat.web.drawing.timeline import TimeAxis, lay_out
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, kept_page, page
@@ -100,7 +100,7 @@ class DebriefContext(Context):
     ended_at: float
     time: TimeUse | None
     worst_losses: tuple[Lost, ...]
-    timeline: Timeline
+    timeline: TimeAxis
     engine: str
     digest: str
     overrides: tuple[Overridden, ...]

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request, Response
 
 from lumenstat.drafting.draft import Draft
 from lumenstat.errors import RecordError
-from lumenstat.exchange.card import Card, card_of
+from lumenstat.exchange.card import PrintedCard, card_of
 from lumenstat.records.drafts import load
 from lumenstat.web.pages.proofs import bundle_of
 from lumenstat.web.rendering import Context, page
@@ -55,7 +55,7 @@ class CardContext(Context):
     tab: ClassVar[str] = "drafts"
     draft_id: str
     school: str
-    card: Card
+    card: PrintedCard
 
 
 @router.get("/drafts/{draft_id}/card")

@@ -50,7 +50,7 @@ class RunRow(Context):
     notes: tuple[str, ...]
 
 
-class Choice(Context):
+class RunChoice(Context):
     """A trainee whose log is taken in."""
 
     id: int
@@ -62,7 +62,7 @@ class RunsContext(Context):
 
     template: ClassVar[str] = "runs.html"
     tab: ClassVar[str] = "runs"
-    trainees: tuple[Choice, ...]
+    trainees: tuple[RunChoice, ...]
     open: tuple[RunRow, ...]
     ended: tuple[RunRow, ...]
 
@@ -82,7 +82,7 @@ def show(request: Request, viewer: SignedIn) -> Response:
     lines = database.read(lambda session: runs_of(session, mine))
     rows = [_row(line, _as_overridden(database, line, changed.get(line.id, []))) for line in lines]
     still_open = tuple(row for row in rows if row.state != "ended")
-    choices = tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees))
+    choices = tuple(RunChoice(id=p.id, name=p.name) for p in database.read(trainees))
     ended = tuple(row for row in rows if row.state == "ended")
     return page(request, RunsContext(trainees=choices, open=still_open, ended=ended))
 
