@@ -6,18 +6,27 @@ PORT ?= 8500
 DATABASE ?= var/demo.sqlite
 APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 
-.PHONY: demo test quick check bench soak assets schemas screenshots clean
+.PHONY: demo test quick coverage mutants check bench soak assets schemas screenshots clean
 
 demo: $(VENV)/.app
 	$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
 
 test: $(VENV)/.test chromium check
-	$(BIN)/python -m pytest -n 2 --dist worksteal
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m slow
 
 # For daily work: under a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test
 	$(BIN)/ruff check .
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow"
+
+# What the quick tests do not reach.
+coverage: $(VENV)/.test
+	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
+
+# Single-point changes of the core, and which of them no test notices; about twenty minutes.
+mutants: $(VENV)/.test
+	$(BIN)/python -m tests.mutants
 
 check: $(VENV)/.test
 	$(BIN)/ruff format --check .
