@@ -20,12 +20,12 @@ def rates(x: list[float]) -> list[float]:
 
 
 def gone(ticks: int, count: int) -> list[float]:
-    """`count` steps of the same length from rest, each with the bends of the one before."""
+    """`count` steps of the same length from rest, each with the curvatures of the one before."""
     steps, x = Steps(KINDS), [0.0, 0.0, 0.0]
-    start, bends = rates(x), steps.straight
+    start, curvatures = rates(x), steps.straight
     for _ in range(count):
-        rough = steps.advance(x, start, bends, ticks)
-        bends, x, _ = steps.correct(x, rough, start, rates(rough), ticks)
+        rough = steps.advance(x, start, curvatures, ticks)
+        curvatures, x, _ = steps.correct(x, rough, start, rates(rough), ticks)
         start = rates(x)
     return x
 
@@ -52,8 +52,8 @@ def test_memory_of_the_last_step_makes_the_rough_one_better() -> None:
     bent, x, _ = steps.correct(x, rough, start, rates(rough), 10)
     start = rates(x)
     errors = []
-    for bends in (steps.straight, bent):
-        rough = steps.advance(x, start, bends, 10)
+    for curvatures in (steps.straight, bent):
+        rough = steps.advance(x, start, curvatures, 10)
         errors.append(steps.correct(x, rough, start, rates(rough), 10)[2])
     assert errors[1] < errors[0] / 5
 
@@ -63,8 +63,8 @@ def test_a_corrected_step_is_the_advance_with_its_bends() -> None:
     steps, x = Steps(KINDS), [0.5, 0.2, 0.9]
     start = rates(x)
     rough = steps.advance(x, start, steps.straight, 30)
-    bends, fine, error = steps.correct(x, rough, start, rates(rough), 30)
-    assert fine == steps.advance(x, start, bends, 30)
+    curvatures, fine, error = steps.correct(x, rough, start, rates(rough), 30)
+    assert fine == steps.advance(x, start, curvatures, 30)
     assert error == max(abs(rough[n] - fine[n]) / 1e-3 for n in (0, 1))
 
 

@@ -75,13 +75,13 @@ class Bundle:
         )
 
 
-BUNDLES_KEPT = 48
+BUNDLES_CACHED = 48
 
 _kept: OrderedDict[str, Bundle] = OrderedDict()
 _keeping = threading.Lock()
 
 
-def kept_bundle(digest: str) -> Bundle | None:
+def cached_bundle(digest: str) -> Bundle | None:
     """The bundle of a digest, if it was read in this process lately."""
     with _keeping:
         if (found := _kept.get(digest)) is not None:
@@ -91,12 +91,12 @@ def kept_bundle(digest: str) -> Bundle | None:
 
 def bundle_for(digest: str, canonical_json: str) -> Bundle:
     """The bundle of a digest, read once in a process: whoever needs it shares it and what is compiled of it."""
-    if (kept := kept_bundle(digest)) is not None:
+    if (kept := cached_bundle(digest)) is not None:
         return kept
     found = Bundle.from_canonical_json(canonical_json)
     with _keeping:
         found = _kept.setdefault(digest, found)
-        if len(_kept) > BUNDLES_KEPT:
+        if len(_kept) > BUNDLES_CACHED:
             _kept.popitem(last=False)
     return found
 

@@ -8,7 +8,6 @@ from functools import cached_property
 
 from lumenstat.documents.checklist import Checklist, Section
 from lumenstat.items.registry import Item
-from lumenstat.items.saying import WaitItem
 
 
 @dataclass(frozen=True)
@@ -68,7 +67,7 @@ class Procedure:
             )
         if self.sections[earlier.section].floats_until or self.sections[later.section].floats_until:
             return False
-        return not isinstance(earlier.item, WaitItem)
+        return earlier.item.waits_for is None
 
 
 def _closed(masks: list[int]) -> tuple[int, ...]:

@@ -1,4 +1,4 @@
-"""The DC network of one aircraft, solved again and again: what stays the same between solutions is kept.
+"""The DC network of one aircraft, solved again and again: what does not change between solutions is cached.
 
 For each set of present branches, modes and loads the inverse of the conductance matrix is kept, with every load as the
 resistance it is at its floor; what it takes less above its floor is put right by iteration, which shrinks the error by
@@ -23,7 +23,7 @@ from lumenstat.network.solving import (
     wanted_mode,
 )
 
-KEPT_AT_MOST = 400
+CACHED_AT_MOST = 400
 MODE_ROUNDS = 14
 
 
@@ -128,7 +128,7 @@ class Network:
         key = (present, watts, modes)
         found = self._cases.get(key)
         if found is None:
-            if len(self._cases) >= KEPT_AT_MOST:
+            if len(self._cases) >= CACHED_AT_MOST:
                 self._cases.clear()
             found = self._cases[key] = self._new_case(present, watts, modes)
         self._last = (present, watts, modes, found)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from lumenstat.documents.bundles import Bundle, kept_bundle
+from lumenstat.documents.bundles import Bundle, cached_bundle
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion
@@ -55,7 +55,7 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
 
 def bundle_of(session: Session, digest: str) -> Bundle:
     """The documents of an exercise version. Raises RecordError where it is not kept."""
-    if (kept := kept_bundle(digest)) is not None:
+    if (kept := cached_bundle(digest)) is not None:
         return kept
     found = session.get(ExerciseVersion, digest)
     if found is None:

@@ -54,7 +54,7 @@ class _Step:
     solution: Solution
     a: list[float]
     flipped: list[tuple[int, bool]]
-    bends: list[float]
+    curvatures: list[float]
     next_ticks: int
 
 
@@ -66,7 +66,7 @@ class Snapshot:
     d: list[Discrete]
     x: list[float]
     solution: Solution
-    bends: list[float]
+    curvatures: list[float]
     step_ticks: int
     calendar: Calendar
     memory: tuple[tuple[object, ...], tuple[object, ...]]
@@ -94,7 +94,7 @@ class Aircraft:
         self._step_ticks = FIRST_STEP
         self._planned: _Step | None = None
         self._rates: list[float] | None = None
-        self._bends = self.plan.steps.straight
+        self._curvatures = self.plan.steps.straight
         self.conditions: Conditions = self._settle()
         self._resolve()
         self.dynamics.rewired = False
@@ -163,7 +163,7 @@ class Aircraft:
             length = due - self.tick
         growth = GROWTH
         while True:
-            x, between, bends, error = self._attempt(length)
+            x, between, curvatures, error = self._attempt(length)
             if error <= TOLERABLE or length == 1:
                 break
             length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
@@ -174,18 +174,18 @@ class Aircraft:
         solution = self._solved(self.tick + length, x, between)
         a = self.dynamics.outputs(self.tick + length, x, solution)
         flipped = self.plan.flipped(self.d, a)
-        step = _Step(self.tick + length, due, x, solution, a, flipped, bends, min(LONGEST_STEP, grown))
+        step = _Step(self.tick + length, due, x, solution, a, flipped, curvatures, min(LONGEST_STEP, grown))
         return self._first_flip(step) if flipped and length > 1 else step
 
     def _attempt(self, length: int) -> tuple[list[float], Solution, list[float], float]:
-        """Heun over some ticks: figures at its end, the rough step's solution, bends, error of the rough step."""
+        """Heun over some ticks: figures at its end, the rough step's solution, curvatures, error of the rough step."""
         try:
-            steps, start = self.plan.steps, self._rates_here()
-            rough = steps.advance(self.x, start, self._bends, length)
+            steps, start = self.plan.steps, self._current_rates()
+            rough = steps.advance(self.x, start, self._curvatures, length)
             between = self._solved(self.tick, rough, self.solution)
             end = self.dynamics.rates(rough, between, self.conditions)
-            bends, x, error = steps.correct(self.x, rough, start, end, length)
-            return x, between, bends, error
+            curvatures, x, error = steps.correct(self.x, rough, start, end, length)
+            return x, between, curvatures, error
         except (OverflowError, ZeroDivisionError) as lost:
             raise self._lost(self.tick, lost) from None
 
@@ -200,7 +200,7 @@ class Aircraft:
     def _lost(tick: int, error: Exception) -> ModelError:
         return ModelError(f"at {tick / 100:.2f} s the model has no solution any more: {error}")
 
-    def _rates_here(self) -> list[float]:
+    def _current_rates(self) -> list[float]:
         """The rates at the present tick, found when they are first needed: often something is switched before."""
         if self._rates is None:
             self._rates = self.dynamics.rates(self.x, self.solution, self.conditions)
@@ -208,10 +208,10 @@ class Aircraft:
 
     def _as_far_as(self, step: _Step, tick: int) -> _Step:
         """A step cut off at a tick on its way."""
-        x = self.plan.steps.advance(self.x, self._rates_here(), step.bends, tick - self.tick)
+        x = self.plan.steps.advance(self.x, self._current_rates(), step.curvatures, tick - self.tick)
         solution = self._solved(tick, x, self.solution)
         a = self.dynamics.outputs(tick, x, solution)
-        return _Step(tick, step.due, x, solution, a, self.plan.flipped(self.d, a), step.bends, step.next_ticks)
+        return _Step(tick, step.due, x, solution, a, self.plan.flipped(self.d, a), step.curvatures, step.next_ticks)
 
     def _first_flip(self, step: _Step) -> _Step:
         """The step as far as the first tick at which a comparator has flipped.
@@ -254,7 +254,7 @@ class Aircraft:
         self.tick, self.x, self.solution, self.a = step.end, step.x, step.solution, step.a
         self._step_ticks = step.next_ticks
         self._planned = self._rates = None
-        self._bends = step.bends
+        self._curvatures = step.curvatures
         self._refuse_nonsense()
         if self._flip(step.flipped):
             self._resolve()
@@ -323,7 +323,7 @@ class Aircraft:
         else:
             raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
         self._rates = None
-        self._bends = self.plan.steps.straight
+        self._curvatures = self.plan.steps.straight
         self._step_ticks = min(self._step_ticks, FIRST_STEP)
 
     def begin_here(self) -> None:
@@ -357,7 +357,7 @@ class Aircraft:
             list(self.d),
             list(self.x),
             self.solution,
-            self._bends,
+            self._curvatures,
             self._step_ticks,
             self.calendar.copy(),
             self.memory(),
@@ -382,7 +382,7 @@ class Aircraft:
     def restore(self, kept: Snapshot) -> None:
         """Go back to a snapshot of an aircraft of the same airframe and start."""
         self.tick, self.d, self.x = kept.tick, list(kept.d), list(kept.x)
-        self.solution, self._bends, self._step_ticks = kept.solution, kept.bends, kept.step_ticks
+        self.solution, self._curvatures, self._step_ticks = kept.solution, kept.curvatures, kept.step_ticks
         self.calendar = kept.calendar.copy()
         units, faults = kept.memory
         self.units.restore(units)

@@ -1,15 +1,15 @@
-"""One step of the continuous half: figures that lag, figures with a plain rate, and stiff ones.
+"""Integrates the continuous states over one step: states that lag, states with a plain rate, and stiff ones.
 
-`x` lags towards a target where its lag is not 0. Stiff figures (the polarisation of a battery on a strong bus, which
-answers its own current; the speed of a governed engine) come with their own slope per second, never above 0, and take
-exponential steps of second order (ETD2RK), which are exact for a straight line and so may be of any length.
+A state `x` with a lag tends to a target. A stiff state (the polarisation of a battery on a strong bus, the speed of a
+governed engine) brings the slope of its own rate, never above 0, and takes exponential steps of second order (ETD2RK),
+which are exact where the rate is a straight line.
 
-A step follows one formula from its start: `advance` with the rates there and with their `bends`, by how much each rate
-changes per second. It is taken twice: with the bends of the step before (0 after a switch), which is the rough one,
-and with those found from the rates at the rough end. Their difference is the error; the same formula at any moment
-between gives the figures there.
+A step follows one formula from its start, from the rates there and their `curvatures`: by how much each rate changes
+per second. It is taken twice. The rough one takes the curvatures of the step before (0 after a switch); the second one
+those that the rates at the rough end show. Their difference is the error. The same formula gives the states at any
+moment of the step.
 
-The formulas are written out for each set of figures as generated functions: half the time of loops over lists.
+The formulas are written out as generated functions for each set of states: half the time of loops over lists.
 """
 
 from __future__ import annotations
@@ -26,14 +26,14 @@ Advance = Callable[[list[float], list[float], list[float], list[float], float], 
 Correct = Callable[
     [list[float], list[float], list[float], list[float], list[float], float], tuple[list[float], list[float], float]
 ]
-KEPT_AT_MOST = 5000
+CACHED_AT_MOST = 5000
 NEARLY_STRAIGHT = 1e-4
 """Slope times step below which (e^z - 1) / z and (e^z - 1 - z) / z^2 are taken as 1 + z/2 and (1 + z/3) / 2."""
 
 
 @dataclass(frozen=True)
 class StateKinds:
-    """How the figures of one aircraft step: lags in seconds, which are stiff, which are shares or never negative, and
+    """How the states of an aircraft step: lags in seconds, which are stiff, which are shares or never negative, and
     what error of which is just tolerable."""
 
     lags: tuple[float, ...]
@@ -44,7 +44,7 @@ class StateKinds:
 
 
 class Steps:
-    """Steps of the figures of one layout; `steps_of` gives the one that all aircraft of a kind share."""
+    """Steps of one set of states; `steps_of` gives the one that all aircraft with such states share."""
 
     def __init__(self, kinds: StateKinds) -> None:
         self.kinds = kinds
@@ -56,22 +56,22 @@ class Steps:
         """For every lagging figure what share of its way it goes in so many ticks."""
         lagged = self._kept.get(ticks)
         if lagged is None:
-            if len(self._kept) >= KEPT_AT_MOST:
+            if len(self._kept) >= CACHED_AT_MOST:
                 self._kept.clear()
             lagged = self._kept[ticks] = [1 - math.exp(-ticks / 100 / lag) for lag in self.kinds.lags if lag]
         return lagged
 
-    def advance(self, x: list[float], rates: list[float], bends: list[float], ticks: int) -> list[float]:
-        """The figures after some ticks at these rates (the slopes of the stiff ones follow behind) and bends."""
-        return self._advance(x, rates, bends, self._lagged(ticks), ticks / 100)
+    def advance(self, x: list[float], rates: list[float], curvatures: list[float], ticks: int) -> list[float]:
+        """The states after some ticks at these rates (slopes of stiff states follow behind) and curvatures."""
+        return self._advance(x, rates, curvatures, self._lagged(ticks), ticks / 100)
 
     def correct(
         self, x: list[float], rough: list[float], start: list[float], end: list[float], ticks: int
     ) -> tuple[list[float], list[float], float]:
-        """The bends that the rates at the rough end show, the figures with them, and the worst error of the rough ones.
+        """The curvatures that the rates at the rough end show, the states with them, and the worst error.
 
-        A bend is by how much a rate (of a stiff figure what its slope leaves of it) changed per second; an error is a
-        share of what is tolerable.
+        Of a stiff state the curvature is of what its slope leaves of its rate. An error counts as a share of what is
+        tolerable.
         """
         return self._correct(x, rough, start, end, self._lagged(ticks), ticks / 100)
 
@@ -114,16 +114,16 @@ def source_of(kinds: StateKinds) -> str:
     given = [unpack("x", names, "x"), unpack("share", lagging, "g"), "    h = s / 2"]
     stepped = [line for n in figures for line in _stepped(kinds, n)]
     reached = f"[{', '.join(f'y{n}' for n in figures)}]"
-    bends = [
+    curvatures = [
         f"    b{n} = (e{n} - r{n} - rs{n} * (o{n} - x{n})) / s" if n in kinds.stiff else f"    b{n} = (e{n} - r{n}) / s"
         for n in figures
     ]
     errors = [f"abs(o{n} - y{n}) / {tolerance!r}" for n, tolerance in kinds.tolerances]
     lines = [
-        "def advance(x, rates, bends, share, s):",
+        "def advance(x, rates, curvatures, share, s):",
         *given,
         unpack("rates", rates, "r"),
-        unpack("bends", names, "b"),
+        unpack("curvatures", names, "b"),
         *stepped,
         f"    return {reached}",
         "def correct(x, rough, start, end, share, s):",
@@ -131,7 +131,7 @@ def source_of(kinds: StateKinds) -> str:
         unpack("rough", names, "o"),
         unpack("start", rates, "r"),
         unpack("end", rates, "e"),
-        *bends,
+        *curvatures,
         *stepped,
         f"    worst = max({', '.join([*errors, '0.0', '0.0'])})",
         f"    return [{', '.join(f'b{n}' for n in figures)}], {reached}, worst",
@@ -140,7 +140,7 @@ def source_of(kinds: StateKinds) -> str:
 
 
 def _stepped(kinds: StateKinds, n: int) -> list[str]:
-    """Figure n at the end of the step, `y`: from `x` by its rate `r` and bend `b`, with its share `g` if it lags."""
+    """Code of state n at the end of a step, `y`: from `x`, its rate `r`, its curvature `b`, and `g` if it lags."""
     if n in kinds.stiff:
         lines = [
             f"    if r{n} or b{n}:",

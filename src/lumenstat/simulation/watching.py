@@ -17,7 +17,7 @@ from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete, ticks
 
-COMPILED_AT_MOST = 64
+CACHED_AT_MOST = 64
 """Sets of expressions kept as functions for one airframe; a builder's drafts make new ones without end."""
 
 
@@ -139,7 +139,7 @@ class Watch:
         return self._look(tick, a)[0]
 
     def _look(self, tick: int, a: list[float]) -> tuple[tuple[bool, ...], tuple[Any, ...]]:
-        """Flags, and the trackers' inner values. What depends on no figure is kept while nothing switches."""
+        """Flags, and the trackers' inner values. What reads no figure is cached until something switches."""
         d = self.aircraft.d
         if d != self._stands:
             self._stands, self._stand = list(d), self._standing(d)
@@ -197,7 +197,7 @@ def _compiled(plan: Plan, texts: tuple[str, ...]) -> _Compiled:
     """The functions of these expressions on a plan, generated once: every run of an exercise watches the same."""
     found: _Compiled | None = plan.compiled.get(texts)
     if found is None:
-        if len(plan.compiled) >= COMPILED_AT_MOST:
+        if len(plan.compiled) >= CACHED_AT_MOST:
             plan.compiled.clear()
         trackers: list[_Tracker] = []
         functions = _compile(plan, texts, trackers)

@@ -67,7 +67,7 @@ class Unit:
     """What people can do to it: verbs of a run log."""
     reads: tuple[int, ...] = ()
     held_by: tuple[str, ...] = ()
-    """Names of the discrete states that what it holds still depends on."""
+    """Names of the discrete states that `hold` reads."""
     emf: Sequence[float] = ()
     """Volts of its branches that have an EMF, as far as they do not follow a continuous state."""
     targets: Sequence[float] = ()
@@ -147,7 +147,7 @@ class Unit:
     # ---- what stays as it is until the next event --------------------------------------------------------
 
     def decides(self) -> object:
-        """What decides what it holds still, beside discrete states and faults. Small, for it is compared."""
+        """What `hold` depends on beside discrete states and faults. Small, for it is compared."""
         return None
 
     def adds_draws(self, watts: dict[str, float]) -> None:

@@ -50,7 +50,7 @@ from lumenstat.web.pages import (
     sign_in,
     station,
 )
-from lumenstat.web.rendering import STATIC, KeptPages
+from lumenstat.web.rendering import STATIC, PageCache
 from lumenstat.web.security import SignInNeeded
 from lumenstat.web.shipped import ShippedFiles
 
@@ -93,7 +93,7 @@ def create_app(settings: Settings) -> Lumenstat:
     state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
     state.reader = Worker("reader")
-    state.replays, state.kept_pages = replay.Replays(), KeptPages()
+    state.replays, state.page_cache = replay.Replays(), PageCache()
     state.sign_outs = 0
     state.guessing, state.hashing = Guessing(database), HashingQueue()
     state.first_code = None if database.read(anybody) else secrets.token_hex(4)

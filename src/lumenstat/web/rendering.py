@@ -69,7 +69,7 @@ def render(request: Request, template: str, context: Context, viewer: Viewer | N
     )
 
 
-class KeptPages:
+class PageCache:
     """Pages that cost much and seldom change, as text, by all that they depend on; those asked for last are kept."""
 
     def __init__(self) -> None:
@@ -90,7 +90,7 @@ class KeptPages:
         return text
 
 
-def kept_page(request: Request, viewer: Viewer, key: tuple[object, ...], made: Callable[[], Context]) -> Response:
+def cached_page(request: Request, viewer: Viewer, key: tuple[object, ...], made: Callable[[], Context]) -> Response:
     """The page of somebody who is signed in, drawn once for a key that names all it depends on but its form token."""
 
     def drawn() -> str:
@@ -99,7 +99,7 @@ def kept_page(request: Request, viewer: Viewer, key: tuple[object, ...], made: C
             page=context, viewer=viewer, csrf=TOKEN_GOES_HERE, demo=request.app.state.settings.demo
         )
 
-    text: str = request.app.state.kept_pages.text((viewer.id, viewer.name, *key), drawn)
+    text: str = request.app.state.page_cache.text((viewer.id, viewer.name, *key), drawn)
     return HTMLResponse(text.replace(TOKEN_GOES_HERE, masked(viewer.csrf_token)))
 
 

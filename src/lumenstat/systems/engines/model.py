@@ -20,7 +20,7 @@ UNLIT_FLOW = 0.25
 
 @dataclass(frozen=True, slots=True)
 class EngineState:
-    """What the logic holds still for the figures of an engine."""
+    """What the discrete half tells the continuous half of an engine, unchanged until the next event."""
 
     burning: float = 0.0
     richness: float = 1.0

@@ -32,7 +32,7 @@ from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
-from lumenstat.web.rendering import Context, kept_page, page
+from lumenstat.web.rendering import Context, cached_page, page
 from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 
 router = APIRouter()
@@ -160,7 +160,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         return context.model_copy(update={"others": others})
 
     changed = database.read(lambda session: last_override(session, run_id))
-    return kept_page(request, viewer, (run_id, facts.signed_by, changed, others), made)
+    return cached_page(request, viewer, (run_id, facts.signed_by, changed, others), made)
 
 
 @router.get("/runs/{run_id}/judging")

@@ -28,7 +28,7 @@ from lumenstat.web.security import CheckedForm, SignedIn
 
 router = APIRouter()
 
-KEPT_AT_MOST = 6
+CACHED_AT_MOST = 6
 
 
 class Replays:
@@ -54,7 +54,7 @@ class Replays:
             found = self._perfect.get(bundle.digest)
             if found is None:
                 found = self._perfect[bundle.digest] = rehearse(bundle)
-                if len(self._perfect) > KEPT_AT_MOST:
+                if len(self._perfect) > CACHED_AT_MOST:
                     self._perfect.popitem(last=False)
             return found
 
@@ -68,7 +68,7 @@ class Replays:
             replay = self._kept.get(name)
             if replay is None:
                 replay = self._kept[name] = flown()
-                if len(self._kept) > KEPT_AT_MOST:
+                if len(self._kept) > CACHED_AT_MOST:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(name)
             seen = replay.at(tick)
