@@ -33,6 +33,7 @@ check: $(VENV)/.test
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/djlint src/lumenstat/web/templates --lint --quiet
 
 bench: $(VENV)/.test chromium
 	$(BIN)/python -m bench

@@ -126,3 +126,14 @@ def test_all_errors_stand_in_one_tree_and_in_its_picture() -> None:
 def test_no_module_outgrows_its_reader() -> None:
     long = {p.name: n for p in (ROOT / "src").rglob("*.py") if (n := len(p.read_text().splitlines())) > 400}
     assert long == {}
+
+
+def test_no_line_of_a_template_is_too_long_to_read() -> None:
+    templates = ROOT / "src" / "lumenstat" / "web" / "templates"
+    long = {
+        str(path.relative_to(templates)): len(line)
+        for path in templates.rglob("*.html")
+        for line in path.read_text().splitlines()
+        if len(line) > 240
+    }
+    assert long == {}

@@ -76,7 +76,7 @@ def distance_km(latitude_a: float, longitude_a: float, latitude_b: float, longit
 
 @dataclass(frozen=True, slots=True)
 class Alignment:
-    """What does not change while a unit finds north. Ticks; `frozen` is the heading error once it no longer improves."""
+    """What is fixed while a unit finds north. Ticks; `frozen` is the heading error once it no longer improves."""
 
     begun: int = -1
     level_at: int = -1

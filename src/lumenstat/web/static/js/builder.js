@@ -297,8 +297,9 @@ class Builder {
     this.clause.querySelector("[data-clause-form]").addEventListener("submit", (event) => {
       event.preventDefault();
       const { join, quantity, is, value } = Object.fromEntries(new FormData(event.target));
-      const figure = value.trim() !== "" && !Number.isNaN(Number(value));
-      const shown = figure ? value.trim() : `"${value.trim()}"`;
+      const written = String(value).trim();
+      const figure = written !== "" && !Number.isNaN(Number(written));
+      const shown = figure ? written : `"${written}"`;
       const words = is === "" ? quantity : is === "not" ? `not ${quantity}` : `${quantity} ${is} ${shown}`;
       const before = this.clauseText.value.trim();
       this.clauseText.value = before ? `${before} ${join} ${words}` : words;
