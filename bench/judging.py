@@ -52,7 +52,7 @@ def _pages(log: RunLog) -> list[Row]:
         with TestClient(app, headers={"origin": "http://testserver"}) as client:
 
             def token(path: str) -> str:
-                found = re.search(r'name="csrf" value="([^"]+)"', client.get(path).text)
+                found = re.search(r'name="csrf"\s+value="([^"]+)"', client.get(path).text)
                 return found.group(1) if found else ""
 
             form = {"csrf": token("/sign-in"), "sign_in_name": "odile", "password": DEMO_PASSWORD}

@@ -133,7 +133,7 @@ class Attack:
                 assert person.post("/sign-in", data=form, follow_redirects=False).status_code == 303
         odile = self.people[2]
         exercise = "/exercises/guided-power-up"
-        number = re.search(r'<option value="(\d+)">Ines', odile.get(exercise).text)
+        number = re.search(r'value="(\d+)">Ines', odile.get(exercise).text)
         form = {"csrf": self._token(odile, exercise), "trainee": number.group(1) if number else ""}
         self.run_id = (
             odile.post(f"{exercise}/start", data=form, follow_redirects=False).headers["location"].split("/")[2]
@@ -147,7 +147,7 @@ class Attack:
 
     @staticmethod
     def _token(person: TestClient, path: str) -> str:
-        found = re.search(r'name="csrf" value="([^"]+)"', person.get(path).text)
+        found = re.search(r'name="csrf"\s+value="([^"]+)"', person.get(path).text)
         return found.group(1) if found else ""
 
     def _some(self, client: TestClient, tries: int) -> None:
@@ -233,7 +233,7 @@ class Attack:
     def _edit(self, _: TestClient) -> None:
         rng, odile = self.fuzz.rng, self.people[2]
         page = odile.get(f"/drafts/{self.draft_id}").text
-        edition, csrf = re.search(r'data-edition="(\d+)"', page), re.search(r'name="csrf" value="([^"]+)"', page)
+        edition, csrf = re.search(r'data-edition="(\d+)"', page), re.search(r'name="csrf"\s+value="([^"]+)"', page)
         args: Any = self.fuzz.value()
         if rng.random() < 0.7:
             args = {name: self.fuzz.value(1) for name in ("item", "fields", "kind", "control", "to", "which", "text", "list", "after", "number", "branch", "do", "by", "part", "name", "section", "rule", "reason", "weight")}  # fmt: skip

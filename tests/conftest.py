@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
+from lumenstat.records import people
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
@@ -50,7 +53,15 @@ def perfect_log(frost: Bundle, perfect_events: list[LogEvent]) -> RunLog:
 
 
 @pytest.fixture(scope="session")
-def demo_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def quick_hashes() -> Iterator[None]:
+    """Passwords hashed with less work than a server does: people of tests sign in some hundred times."""
+    usual, people._HASHER = people._HASHER, PasswordHasher(time_cost=1, memory_cost=1024, parallelism=1)
+    yield
+    people._HASHER = usual
+
+
+@pytest.fixture(scope="session")
+def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Path:
     """A database with the demo school in it, made once: its passwords take two seconds to hash."""
     made, kept = (tmp_path_factory.mktemp("demo") / name for name in ("made.sqlite", "kept.sqlite"))
     create_app(Settings(database=made, demo=True)).state.database.close()

@@ -12,6 +12,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from lumenstat.demo import DEMO_PASSWORD
+from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 
@@ -25,7 +26,7 @@ class Person:
         self.client = client
 
     def token(self, path: str) -> str:
-        found = re.search(r'name="csrf" value="([^"]+)"', self.client.get(path).text)
+        found = re.search(r'name="csrf"\s+value="([^"]+)"', self.client.get(path).text)
         assert found
         return found.group(1)
 
@@ -35,7 +36,7 @@ class Person:
 
     def start(self, trainee: str = "Ines Okafor-Lund") -> str:
         page = self.client.get("/exercises/frost-on-the-ramp").text
-        number = re.search(rf'<option value="(\d+)">{trainee}', page)
+        number = re.search(rf'value="(\d+)">{trainee}', page)
         assert number
         form = {"csrf": self.token("/exercises/frost-on-the-ramp"), "trainee": number.group(1)}
         answer = self.client.post("/exercises/frost-on-the-ramp/start", data=form, follow_redirects=False)
@@ -54,11 +55,33 @@ def wait_until_judged(person: Person, run: str) -> None:
     raise AssertionError("nobody judged it")
 
 
+class SharedWorker(Worker):
+    """A process that outlives the applications of single tests: it takes two seconds to start."""
+
+    def close(self) -> None:
+        """Nothing: whoever made it ends it."""
+
+    def end(self) -> None:
+        """End the process."""
+        super().close()
+
+
+@pytest.fixture(scope="session")
+def shared_workers() -> Iterator[tuple[SharedWorker, SharedWorker]]:
+    workers = SharedWorker("judge"), SharedWorker("reader")
+    yield workers
+    for worker in workers:
+        worker.end()
+
+
 @pytest.fixture
-def app_client(tmp_path: Path, demo_database: Path) -> Iterator[TestClient]:
+def app_client(
+    tmp_path: Path, demo_database: Path, shared_workers: tuple[SharedWorker, SharedWorker]
+) -> Iterator[TestClient]:
     database = tmp_path / "db.sqlite"
     copy(demo_database, database)
     app = create_app(Settings(database=database, demo=True))
+    app.state.judges.worker, app.state.reader = shared_workers
     with TestClient(app, headers=ORIGIN) as client:
         yield client
 
