@@ -57,7 +57,7 @@ def _pages(log: RunLog) -> list[Row]:
 
             form = {"csrf": token("/sign-in"), "sign_in_name": "odile", "password": DEMO_PASSWORD}
             client.post("/sign-in", data=form)
-            trainee = re.search(r'name="trainee">\s*<option value="(\d+)"', client.get("/runs").text)
+            trainee = re.search(r'name="trainee">\s*<option\s+value="(\d+)"', client.get("/runs").text)
             data = {"csrf": token("/runs"), "trainee": trainee.group(1) if trainee else ""}
             files = {"log": ("log.jsonl", log.text().encode())}
             debrief = str(client.post("/runs/import", data=data, files=files).url)
