@@ -212,9 +212,9 @@ class Library:
                 problems += blocking(self.check(Path(each.source.file)))
         if problems:
             raise DocumentError(problems)
-        airframe, *checklists = (each.usable() for each in files if each is not None)
-        assert isinstance(airframe, Airframe)
-        return Bundle(airframe, tuple(c for c in checklists if isinstance(c, Checklist)), exercise)
+        documents = [each.usable() for each in files if each is not None]
+        (airframe,) = (each for each in documents if isinstance(each, Airframe))
+        return Bundle(airframe, tuple(each for each in documents if isinstance(each, Checklist)), exercise)
 
 
 def blocking(problems: list[Problem]) -> list[Problem]:

@@ -91,19 +91,15 @@ def _portions(tasks: list[Task]) -> Iterator[list[Task]]:
         yield tasks[at : at + PORTION]
 
 
-@dataclass
-class _Worker:
-    script: Script | None = None
-
-
-_worker = _Worker()
+_scripts: list[Script] = []
+"""The script that this process changes; there is one, once it has begun."""
 
 
 def _begin(work: _Work) -> None:
     (work.at_start or give_way)()
-    _worker.script = Script(Bundle.from_canonical_json(work.content), work.flight)
+    _scripts[:] = [Script(Bundle.from_canonical_json(work.content), work.flight)]
 
 
 def _fly(tasks: list[Task]) -> list[Consequence]:
-    assert _worker.script is not None
-    return [consequence_of(_worker.script, task) for task in tasks]
+    (script,) = _scripts
+    return [consequence_of(script, task) for task in tasks]

@@ -86,7 +86,8 @@ def load(session: Session, draft_id: str) -> Kept:
     """The draft as it stands."""
     draft = find_draft(session, draft_id)
     shown = _revision(session, draft_id, draft.revision)
-    assert shown is not None
+    if shown is None:
+        raise RecordError(f"The draft {draft.title!r} has lost its revision {draft.revision}; restore a backup.")
     following = _revision(session, draft_id, draft.revision + 1)
     return Kept(
         draft.id,

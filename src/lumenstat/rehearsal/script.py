@@ -103,12 +103,12 @@ class Script:
 
     def changed(self, begin: int, order: Sequence[int]) -> Flown:
         """Fly `order` from the moment before act `begin`."""
-        assert self.as_flown
+        base = self.as_flown
         self._go_back(begin)
-        flying = _Flying(self, list(order), frozenset(lit.lamp for lit in self.as_flown.lit))
+        flying = _Flying(self, list(order), frozenset(lit.lamp for lit in base.lit))
         for n in flying.order:
             if n > begin + 1 and self._stands_as_before(n):
-                return flying.as_before(self.as_flown, self._kept[n][0].tick)
+                return flying.as_before(base, self._kept[n][0].tick)
             flying.act(n)
         return flying.flown()
 
@@ -154,7 +154,7 @@ class Script:
 
     def _moves(self, held: int, n: int) -> bool:
         """Whether holding back act `held` and all after it makes the indication of act `n` come later."""
-        assert self.as_flown
+        _ = self.as_flown  # takes the snapshots that are gone back to
         self._go_back(held)
         delay = HELD_BACK_SECONDS
         flying = _Flying(self, [])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.airframe import Airframe
@@ -17,6 +17,8 @@ VOLTS_TOP, VOLTS_HEIGHT = 20, 120
 STRIP, SECTION = 13, 15
 SHOWN_LINES = 3
 STEADY = ("running", "aligned", "navigating")
+Scale = Callable[[float], float]
+"""From seconds or volts to a place in the drawing."""
 
 
 class Path(Context):
@@ -212,8 +214,7 @@ def _time_marks(end: float) -> Iterator[float]:
         at += step
 
 
-def _paths(trace: Trace, x: object, y: object) -> Iterator[Path]:
-    assert callable(x) and callable(y)
+def _paths(trace: Trace, x: Scale, y: Scale) -> Iterator[Path]:
     styles = ("solid", "dashed", "dotted")
     for line, style in zip(_busiest(trace), styles, strict=False):
         started = False
@@ -237,8 +238,7 @@ def _busiest(trace: Trace) -> list[Line]:
     return sorted(trace.lines, key=comes_alive)[:SHOWN_LINES]
 
 
-def _marks(ledger: Ledger, procedure: Procedure, x: object, top: float) -> Iterator[ItemMark]:
-    assert callable(x)
+def _marks(ledger: Ledger, procedure: Procedure, x: Scale, top: float) -> Iterator[ItemMark]:
     for row in sorted(ledger.items, key=lambda row: row.verdict != "done"):  # slips are drawn on top
         if row.at is not None:
             step = procedure.by_id[row.item]

@@ -62,6 +62,7 @@ class BriefContext(Context):
     title: str
     brief: str
     airframe: str
+    family: str
     summary: str
     cautions: tuple[str, ...]
     start: tuple[StartLine, ...]
@@ -86,6 +87,7 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
             title=exercise.title,
             brief=exercise.brief,
             airframe=airframe.name,
+            family=airframe.family,
             summary=airframe.summary,
             cautions=airframe.cautions,
             start=tuple(_start_lines(bundle)),
