@@ -157,6 +157,7 @@ class _Judge:
     def _wrong_moment(self, step: Step, attempt: Attempt) -> int:
         item = step.item
         if isinstance(item, CheckItem) and item.moment is not None:
+            # A reading in its moment explains a call better than one out of it, so it is preferred.
             return int(not self.reader.flag(self.flight.moments[attempt.index], item.moment.when))
         return 0
 

@@ -48,6 +48,7 @@ class Bundle:
             "checklists": [c.model_dump(mode="json", by_alias=True) for c in self.checklists],
             "exercise": self.exercise.model_dump(mode="json", by_alias=True),
         }
+        # A digest names documents for ever: what a release adds must not change those that do not use it.
         for part in (content["airframe"], content["exercise"]["start"]):
             for key in later_keys() & part.keys():
                 if not part[key]:

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     class _Start(Surroundings, ControlsStart, ServicesStart, Sections):
         """What systems add to a start."""
 else:
+    # Each system says which faults it knows; a schema lists them all.
     FaultKind = Literal[tuple(fault_kinds())]
     _Start = create_model("_Start", __base__=(*starts(), Surroundings, Sections))
 

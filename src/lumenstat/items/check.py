@@ -211,6 +211,7 @@ def judge_call(
             return CallVerdict(True, f"{instrument.name} was dark and was called dead.")
         return CallVerdict(False, f"{instrument.name} was dark; there was nothing to read.")
     exact = f"{shown:.{instrument.decimals}f}"
+    # Calling a live instrument dead is wrong whatever it showed.
     if judged == "dead" or reading is None:
         return CallVerdict(False, f"Called dead, but {instrument.name} was alive and showed {exact} {unit}.")
     if abs(reading - shown) > item.read_tolerance + 0.5 * 10**-instrument.decimals:

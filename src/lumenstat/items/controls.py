@@ -114,6 +114,7 @@ class SetItem(ControlItem):
             to, name = str(position_text(args["to"])), seen.controls[control].name
             evidence = ((name, str(position_text(moment.state[f"control.{control}"]))),)
             if to != wanted:
+                # Moved away again: it has to be put right before the line counts.
                 done.pop(control, None)
                 slip = not _passing(islice(crew, place + 1, None), moment)
                 says = f"{name} went to {to}, not to {wanted}."

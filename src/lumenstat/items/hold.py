@@ -87,6 +87,7 @@ class HoldItem(ItemBase):
         hands.event("press", control=self.control)
         began = hands.tick
         longest = self.at_most if self.at_most is not None else LONGEST_SECONDS
+        # A little longer than due, so that a tick of rounding never makes it too short, but not over what is allowed.
         hands.pass_time(min(self.seconds + MARGIN_SECONDS, max(longest, self.seconds)))
         while self.watch and not hands.flag(self.watch) and (hands.tick - began) / 100 < longest - MARGIN_SECONDS:
             hands.pass_time(MARGIN_SECONDS)

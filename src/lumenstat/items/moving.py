@@ -53,6 +53,7 @@ class CycleItem(ItemBase):
                 if parts:
                     says = f"{name} went to {to}; {self.through[len(parts)]} was next."
                     found.append(attempt(moment, False, says, (*parts, moment.index)))
+                # The wrong move may itself be the first of a new try.
                 parts = [moment.index] if to == self.through[0] else []
                 continue
             parts.append(moment.index)

@@ -121,6 +121,7 @@ class _Reader:
             if not isinstance(event, yaml.ScalarEvent):
                 raise UnreadableError(line, path, "a key is one plain word, not a list or a mapping")
             name = str(self._scalar(event, path))
+            # A second value would silently win.
             if name in found:
                 raise UnreadableError(line, (*path, name), f"the key {name!r} stands here twice; keep one of them")
             at = (*path, name)
@@ -139,6 +140,7 @@ class _Reader:
     @staticmethod
     def _scalar(event: yaml.ScalarEvent, path: Path_) -> Any:
         text: str = event.value
+        # Quoted, so text whatever it looks like.
         if not event.implicit[0]:
             return text
         if text in _CONSTANTS:

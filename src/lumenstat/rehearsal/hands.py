@@ -158,6 +158,7 @@ class Hands:
             carry_out(
                 self.aircraft, LogEvent(self.tick, "trainee", "set", {"control": instrument.selector, "to": position})
             )
+            # Tried on a snapshot: a selector that shows nothing useful must leave no event behind.
             suits = self._suits(item)
             self.aircraft.restore(kept)
             self.watch.at_event(self.tick)

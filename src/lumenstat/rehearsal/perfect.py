@@ -173,6 +173,7 @@ class _Flier:
         if comes is not None and step.number not in self.hopeless:
             self.coming[step.number] = comes
             return False
+        # It never comes to be within limits: it is read as it is, and the finding says so.
         self.hopeless.add(step.number)
         return True
 

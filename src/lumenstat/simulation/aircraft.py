@@ -167,6 +167,7 @@ class Aircraft:
             if error <= TOLERABLE or length == 1:
                 break
             length = max(1, int(length * max(0.2, 0.9 / math.sqrt(error))))
+            # After a failure the error of this step says more about the next one than the length that was hoped for.
             bounded, growth = False, GROWTH_AFTER_FAILURE
         grown = int(length * min(growth, 0.9 / math.sqrt(error) if error > 0 else growth)) + 1
         if bounded:
@@ -272,6 +273,7 @@ class Aircraft:
     def _fire_due(self) -> None:
         while (due := self.calendar.next_tick()) is not None and due <= self.tick:
             event = self.calendar.pop()
+            # An event that was overtaken meanwhile is only taken off the heap.
             if self.calendar.holds(event):
                 self._fire(event.priority, event.target)
                 self._after_change()
@@ -294,6 +296,7 @@ class Aircraft:
             before = list(self.d)
             self.faults.settle()
             self.units.settle()
+            # Nothing changed in a whole round: logic and units agree.
             if self.d == before:
                 return self.dynamics.conditions(self.d)
         raise ModelError(f"logic goes round in a circle at {self.tick / 100:.2f} s")
@@ -323,6 +326,7 @@ class Aircraft:
         else:
             raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
         self._rates = None
+        # After a switch nothing is known of how rates change.
         self._curvatures = self.plan.steps.straight
         self._step_ticks = min(self._step_ticks, FIRST_STEP)
 

@@ -99,6 +99,7 @@ class Dynamics:
         by_place = {
             place: branch for number, branches in wiring for place, branch in zip(places[number], branches, strict=True)
         }
+        # Branches with an EMF stand before those without: the kernel of the network counts on it.
         self.branches = tuple(by_place[place] for place in sorted(by_place))
         self.network = network_of(self.branches, self.floor, self._with_emf)
         self.rewired = True
@@ -112,6 +113,7 @@ class Dynamics:
 
     def conditions(self, d: list[Discrete]) -> Conditions:
         """The conditions while logic asks for nothing new; the same object until what decides them changes."""
+        # The same object tells the network and the steps that nothing they cached is out of date.
         decided_by = self._read(d), [decides() for decides in self._deciding], self._changes()
         if self._conditions is None or decided_by != self._decided_by:
             self._decided_by = decided_by
@@ -133,6 +135,7 @@ class Dynamics:
                 watts[bus] += taken
         for adds in self._adding:
             adds(watts)
+        # After all others, for an inverter passes on what hangs on its buses.
         for passes_on in self._passing_on:
             passes_on(watts)
         return watts

@@ -49,6 +49,7 @@ class FaultBoard:
         if not self.faults:
             return
         for n, (arms, clears) in enumerate(self._states(self._host.d)):
+            # A fault that waits for a state strikes once, or it would come back as soon as it was cleared.
             if arms and not self.spent[n]:
                 self.spent[n] = True
                 self.arm(n)

@@ -30,6 +30,7 @@ def lay_out(airframe: Airframe, systems: Sequence[System], quantities: Mapping[s
     _number(layout.a, ["time"])
     for system in systems:
         _number(layout.a, (name for name, _ in system.outputs(layout)))
+    # What is worked out when it is read needs no place of its own.
     worked_out = {name for system in systems for name in system.worked_out()}
     _number(layout.d, (name for name in quantities if name not in layout.a.numbers and name not in worked_out))
     for system in systems:

@@ -149,6 +149,7 @@ _plans: dict[int, tuple[ReferenceType[Airframe], Plan]] = {}
 def plan_for(airframe: Airframe) -> Plan:
     """The compiled airframe, made once for each document and shared by every run on it."""
     number = id(airframe)
+    # Found by identity first: writing a document out takes longer than many a short flight.
     known = _plans.get(number)
     if known is not None and known[0]() is airframe:
         return known[1]

@@ -39,6 +39,7 @@ class Units:
 
     def settle(self) -> None:
         """Let every unit follow what its conditions say, once."""
+        # Asked once for the round: units that settle later in it see the same truth as the first.
         answers = self._logic(self._host.d)
         for n, settle in self._settling:
             settle(answers[n])

@@ -155,6 +155,7 @@ class AirUnit(Unit):
                 psi.update(dict.fromkeys(valve.joins, max(psi[duct] for duct in valve.joins)))
         taken += [(duct, each) for duct, slot, each in self._intakes if d[slot]]
         for duct, each in taken:
+            # Takers come after valves: an open cross-bleed gives the far duct what the near one is then robbed of.
             psi[duct] = max(0.0, psi[duct] - each)
         low = self.host.faults.active
         self.targets = [each * low.get(("duct_low", duct), 1.0) for duct, each in psi.items()]

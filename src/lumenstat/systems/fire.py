@@ -102,5 +102,6 @@ class FireUnit(Unit):
         for slot, bus, name in self._loops:
             d[slot] = d[bus] is True and not faults.has("loop_open", name)
         for slot, fired in zip(self._bottles, conditions, strict=True):
+            # A squib fires once; what was in the bottle does not come back with the switch.
             if fired:
                 d[slot] = False

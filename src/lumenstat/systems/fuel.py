@@ -139,6 +139,7 @@ class FuelUnit(SwitchedUnit):
     def hold(self, watts: Mapping[str, float]) -> object:
         """The highest pressure that reaches each feed."""
         d = self.host.d
+        # Feeds share pumps, so each takes the highest pressure that reaches it, not a sum.
         self.targets = [
             max((psi for slot, psi in pumps if d[slot]), default=gravity_psi) for gravity_psi, pumps in self._feeds
         ]

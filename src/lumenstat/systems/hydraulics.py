@@ -224,6 +224,7 @@ class HydraulicsUnit(Unit):
             self._followed = conditions, faults.changes
             for (pump, slot, bus), on in zip(self._pumps, conditions, strict=True):
                 powered = bus is None or d[bus] is True
+                # A pump whose switch fails closed still needs power.
                 d[slot] = on or (powered and faults.has("hydraulic_pump_runs", pump.id))
         for n in range(len(self._surfaces)):
             self._move(n)
@@ -234,6 +235,7 @@ class HydraulicsUnit(Unit):
         d = self.host.d
         target, angle = surface.positions[str(d[lever])], self.host.x[at]
         d[disagrees] = abs(target - angle) > AT_PLACE_DEGREES
+        # Without pressure a surface stays where it is: that a lever and its surface differ is what crews must notice.
         wanted = target if d[disagrees] and d[pressed] else None
         if wanted != self.moving_to[n]:
             self.moving_to = (*self.moving_to[:n], wanted, *self.moving_to[n + 1 :])
@@ -247,6 +249,7 @@ class HydraulicsUnit(Unit):
         """A surface has arrived."""
         target = self.moving_to[what]
         if target is not None:
+            # The step ends a rounding beside the target; standing exactly there, it agrees with its lever at once.
             self.host.x[self._surfaces[what][1]] = target
 
     def decides(self) -> object:

@@ -145,6 +145,7 @@ class LogicUnit(Unit):
     def settle(self, conditions: tuple[bool, ...]) -> None:
         """Start and stop delays; set and reset latches."""
         d, timed = self.host.d, conditions[: len(self._delays)]
+        # Most settles change no delay; then there is nothing to start or stop.
         if timed != self.timing:
             for n, (on, was, (slot, after)) in enumerate(zip(timed, self.timing, self._delays, strict=True)):
                 if on and not was:
@@ -156,6 +157,7 @@ class LogicUnit(Unit):
         latches = iter(conditions[len(self._delays) :])
         for slot in self._latches:
             sets, resets = next(latches), next(latches)
+            # Reset wins where both are true, as relays are wired.
             d[slot] = (sets or d[slot] is True) and not resets
 
     def fire(self, kind: int, what: int) -> None:

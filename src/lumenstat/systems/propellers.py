@@ -256,6 +256,7 @@ class PropellerUnit(Unit):
         flat, too_fast = not self.get("off_flat"), self.get("too_fast") is True
         locked = self.get("locked") is True
         if self.propeller.lock is not None:
+            # Pins fall in on the way down, through the speed where their weights let go; not while standing still.
             locked = locked or (flat and self.was_too_fast and not too_fast)
             locked = locked and not (releases and oil) and not faults.has("propeller_lock_fails", name)
         self.was_too_fast = too_fast
@@ -270,6 +271,7 @@ class PropellerUnit(Unit):
     def hold(self, watts: Mapping[str, float]) -> object:
         """Whether the blades are held, and whether the spring or the governor moves them."""
         self._holds = self.get("locked") is True or self.host.faults.has("propeller_stuck", self.propeller.id)
+        # Spring and weights always pull towards feather; only oil pressure holds against them.
         self._towards_feather = self._asked_to_feather or not self.get("oil")
         return self._holds, self._towards_feather
 

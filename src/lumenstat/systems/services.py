@@ -181,6 +181,7 @@ class ServicesUnit(Unit):
         number, action = self._asked(args)
         service = self._services[number]
         state = self.host.d[self._states[number]]
+        # Nobody hears a dead interphone, so this comes before whatever else stands in the way.
         if not self._conditions[number]:
             return service.unheard
         if self.pending[number] is not None:
@@ -210,6 +211,7 @@ class ServicesUnit(Unit):
         self._pend(what, None)
         d = self.host.d
         d[self._busy[what]] = False
+        # The crew say what they think they did; only a look at the aircraft tells.
         undone = self.host.faults.use_up("service_undone", service.id)
         d[self._states[what]] = action.possible_when[0] if undone else action.leaves
         if action.brings_next_cart_of is not None:

@@ -89,6 +89,7 @@ class Turbine:
         lets through.
         """
         spool, gained, slope = self.spool, push, 0.0
+        # Below that the turbine takes more than it gives; the starter has to carry it there.
         if burning and speed > spool.burn_from_percent:
             reach = 100 - spool.burn_from_percent
             share, steeper = (1.0, 0.0) if self.even else ((speed - spool.burn_from_percent) / reach, 1 / reach)

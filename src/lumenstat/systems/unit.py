@@ -137,6 +137,7 @@ class Unit:
     def settle(self, conditions: tuple[Any, ...]) -> None:
         """Follow its inputs, unless it has followed just these already."""
         inputs = conditions, self._read(self.host.d), self._memory(self), self.host.faults.changes
+        # Compared by value: a list that was changed in place would look the same, so memories are replaced.
         if inputs != self._inputs:
             self._inputs = inputs
             self.follow(*conditions)

@@ -63,6 +63,7 @@ class ApuUnit(Unit):
     def follow(self, master: bool, pressed: bool) -> None:
         """Follow what master, START and the figures say."""
         powered = self.host.d[self.powered_slot] is True
+        # Only the press itself counts: START held through the self-test is lost, as on the aircraft.
         edge, self.pressed = pressed and not self.pressed, pressed
         phase = self.get("phase")
         self._door(powered)
@@ -93,6 +94,7 @@ class ApuUnit(Unit):
         ready = self.tested and self.get("door") == "open"
         if edge and self.get("phase") == "ready" and not self.resting and self._draw_charge():
             self.put(phase="starting", starter=True)
+            # The starter must cool before another try, whether this one succeeds or not.
             self.resting = True
             self._after(self.apu.start_limit_seconds, START_LIMIT)
             self._after(self.apu.starter.rest_seconds, RESTED)
@@ -157,6 +159,7 @@ class ApuUnit(Unit):
 
     def _door(self, powered: bool) -> None:
         """The door needs power to move: it opens with the self-test and closes once the APU stands still."""
+        # The door follows the phase, not the master: it stays open through the run-down.
         wanted = "closed" if self.get("phase") in ("off", "closing") else "open"
         if self._fault("apu_door_stuck") or not powered:
             if self.moving_to:
@@ -209,6 +212,7 @@ class ApuUnit(Unit):
         """Speed by starter and burning; temperature and oil pressure lag behind it."""
         speed, burning, drawn = x[self._speed_at], self._burning, amps[self._starter_at]
         turbine = self.turbine
+        # Standing still it is exactly at rest, so a cold APU never costs a step.
         if not (speed or burning or drawn):
             return [0.0, turbine.ambient_celsius, 0.0], [0.0]
         let = turbine.governor(speed, self.apu.spool.governed_percent)

@@ -197,6 +197,7 @@ class BatteriesUnit(Unit):
         rates: list[float] = []
         slopes: list[float] = []
         for branch, at, model in self._places:
+            # The network counts current out of a branch from ground as positive; the battery laws count charging so.
             charging, settling, slope = model.rates(x[at], x[at + 1], -amps[branch], answers[branch])
             rates += charging, settling
             slopes.append(slope)

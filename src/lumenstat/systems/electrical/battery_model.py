@@ -84,6 +84,7 @@ class BatteryModel:
         """R1: small while giving current, and growing steeply with charge while taking it."""
         if not charging:
             return self.r1_ohm
+        # Never divides by zero: the taper ends a little above full.
         filled = charge / (TAPER_END - min(charge, 1.0))
         return self.charging_r1_ohm * (1 + TAPER * filled * filled)
 

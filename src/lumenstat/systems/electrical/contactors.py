@@ -137,6 +137,7 @@ class ContactorsUnit(Unit):
     def settle(self, conditions: tuple[bool, ...]) -> None:
         """Set off what is asked and not commanded yet."""
         faults = self.host.faults
+        # A stuck contactor is asked for and not commanded, so with faults the two differ for good.
         if conditions == self.commands and not faults.active:
             return
         commands = list(self.commands)
@@ -159,6 +160,7 @@ class ContactorsUnit(Unit):
         a, b = (self.host.layout.nodes[end] for end in contactor.between)
         low, high = -math.inf, math.inf
         if contactor.limit is not None and not self.host.faults.has("limiter_failed", contactor.id):
+            # The limiter acts one way only: a battery charges through it slowly and gives all it has.
             toward_b = contactor.limit.toward == contactor.between[1]
             low, high = (low, contactor.limit.amps) if toward_b else (-contactor.limit.amps, high)
         return Branch(a, b, 1000 / contactor.resistance_mohm, low, high)

@@ -129,5 +129,6 @@ class DcSuppliesUnit(Unit):
     def moving_emf(self, x: Sequence[float], emf: list[float]) -> None:
         """Volts below the regulated speed."""
         for branch, shaft, full_volts, full_speed in self._driven:
+            # Above that the regulator holds the volts, so nothing follows the speed.
             if (speed := x[shaft]) < full_speed:
                 emf[branch] = full_volts * (speed / full_speed)

@@ -71,6 +71,7 @@ class FeedingUnit(Unit):
         self._taken: list[tuple[int, int, int, float]] = []
         self._steady_outputs: list[float] = []
         for bus in ac:
+            # Break before make: the bus is dead for the transfer time, or two sources could feed it together.
             host.d[self.fed_slots[bus]] = ""
 
     # ---- carts -------------------------------------------------------------------------------------------
@@ -128,6 +129,7 @@ class FeedingUnit(Unit):
             steady = within[n] = steady and supply.hertz.min <= hertz <= supply.hertz.max
             if steady and not self.steady[n]:
                 self.later(n, ticks(supply.ready_after_seconds), READY)
+            # A cart that leaves its band for a moment has to prove itself anew.
             elif not steady:
                 if self.steady[n]:
                     self.never_mind(n, kind=READY)
@@ -151,6 +153,7 @@ class FeedingUnit(Unit):
                 self.later(n, after, OVERLOAD)
             elif self.overloaded[n] and not over:
                 self.never_mind(n, kind=OVERLOAD)
+            # A trip is reset by taking the offer away and giving it again, as a generator switch does.
             failed = self.host.faults.has("generator_failed", generator.id)
             d[self.available_slots[first + len(inverters) + n]] = wanted and not d[tripped] and not failed
         self.overloaded = tuple(overloaded)
@@ -242,6 +245,7 @@ class FeedingUnit(Unit):
 
     def outputs(self, tick: int, x: Sequence[float], volts: Sequence[float], amps: Sequence[float]) -> list[float]:
         """Watts of every source with what rectifiers take; the rest stays as it is until the next event."""
+        # What rectifiers take depends on the solved network, so it cannot be worked out before.
         watts = self._watts.copy()
         for source, branch, node, efficiency in self._taken:
             watts[source] += volts[node] * amps[branch] / efficiency

@@ -118,6 +118,7 @@ class RectifiersUnit(Unit):
         """Which of them give volts."""
         d, failed = self.host.d, self.host.faults.has
         on = tuple(
+            # A bus can still be alive by hysteresis for the moment in which its source has gone.
             d[bus] is True and d[fed] != NO_SOURCE and not failed("rectifier_failed", each.id)
             for each, bus, fed in self._inputs_at
         )

@@ -85,6 +85,7 @@ class EngineModel:
             warm = self.celsius + rise * (speed / 100) ** 3
             return [now.motor_target, warm, 0.0, output, 0.0, 0.0], []
         push = self.push(speed, amps, psi, now.air) - braked * speed / 100
+        # Gas cools with the air that goes through; a core that stands keeps its heat.
         cooling = speed / COOLS_FULLY_AT_PERCENT if speed < COOLS_FULLY_AT_PERCENT else 1.0
         per_second = (cooling + COOLS_AT_REST) / turbine.exhaust.lag_seconds
         if not (speed or push or now.burning):

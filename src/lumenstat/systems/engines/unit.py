@@ -82,6 +82,7 @@ class EngineUnit(Unit):
             self.put(trouble="")
         self._crank(crank, powered)
         self._burn(fuel, ignition, powered)
+        # Lit alone is not running: a hung engine burns below idle for minutes.
         self.put(running=self.has("lit") and self.has("at_idle"))
         if self.engine.automatic is not None:
             self._protect(self.engine.automatic, fuel)
@@ -102,6 +103,7 @@ class EngineUnit(Unit):
         held = powered and (self.engine.starter is None or self.has("relay_volts"))
         if not asked:
             self.cut_out = False
+        # A relay that has dropped out does not pull in again by itself: the switch must be let go first.
         elif self.has("at_cut_out") or (self.has("starter") and not held):
             self.cut_out = True
         stuck = self.has("starter") and self._fault("engine_starter_stuck")
@@ -115,6 +117,7 @@ class EngineUnit(Unit):
             fuel = asked and powered and started and not self.host.d[self.slot["trouble"]]
         flows = fuel and self.has("fuelled")
         lights = ignition and self.has("at_light") and not self._fault("engine_no_light")
+        # Once lit it burns without spark for as long as fuel flows and it turns.
         lit = flows and ((self.has("lit") and self.has("turning")) or lights)
         self.put(fuel=flows, lit=lit)
 

@@ -96,6 +96,7 @@ class InertialUnit(Unit):
         d = self.host.d
         main = d[self.bus_slot] is True
         backup = self.backup_slot is not None and d[self.backup_slot] is True
+        # Its own bus, or switching it off, gives the backup its full time again.
         if main or not on:
             self.backup_spent = False
         on_backup = on and backup and not main and not self.backup_spent
@@ -138,6 +139,7 @@ class InertialUnit(Unit):
     def _enter(self) -> None:
         d = self.host.d
         latitude, longitude = (float(d[slot]) for slot in self.entry_slots)
+        # Longitude cannot be sensed: told the same place twice, the unit believes it.
         again = self.entered == (latitude, longitude)
         self.entered = latitude, longitude
         far = distance_km(latitude, longitude, *self.remembered) > self.unit.remembered_tolerance_km
@@ -207,6 +209,7 @@ class InertialUnit(Unit):
         if navigate and self.coarse and good:
             error = alignment_figures(self.alignment, self.host.tick)[3]
             self.never_mind(BEST)
+            # From here on it no longer improves: what it knows of heading now is what it flies with.
             self.alignment = replace(self.alignment, begun=-1, frozen=error)
             self.put(phase="navigating")
 

@@ -148,6 +148,7 @@ class Panels(System):
     ) -> str:
         number = emitter.constants.number
         shown = "None" if instrument.shows is None else codes[instrument.shows]
+        # Built from the inside: the first position of the document becomes the outermost condition.
         for position, name in reversed(instrument.by_position.items()):
             selected = f"d[{layout.d[f'control.{instrument.selector}']}] == S[{number(position)}]"
             shown = f"{codes[name]} if {selected} else {shown}"
@@ -155,6 +156,7 @@ class Panels(System):
             control = self.section.controls[instrument.test_control]
             held = f"d[{layout.d[f'control.{control.id}']}] == S[{number(control.positions[1])}]"
             shown = f"{float(instrument.test_reads)!r} if {held} else ({shown})"
+        # A dimmed display is alive: it can be read as soon as its brightness is turned up.
         visible = has_power
         if instrument.dimmer is not None:
             slot = layout.d[f"control.{instrument.dimmer}"]
