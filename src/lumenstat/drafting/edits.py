@@ -44,8 +44,7 @@ def change_kind(draft: Draft, item: str, kind: str) -> Draft:
         if key in entry:
             del entry[key]
     entry["kind"] = kind
-    defaults: dict[str, Any] = {"confirm": {"statement": entry.get("response", "")}, "hold": {"seconds": 2}}
-    for key, value in defaults.get(kind, {}).items():
+    for key, value in KINDS[kind].filled_in(entry).items():
         entry.setdefault(key, written(value))
     return _with(draft, number, tree)
 

@@ -54,6 +54,7 @@ class CheckItem(ItemBase):
     """Read an instrument aloud and judge it."""
 
     WORD = "Check"
+    ICON = "M1.5 7a5.5 5.5 0 1 0 11 0a5.5 5.5 0 1 0 -11 0M7 7L10 4"
     kind: Literal["check"]
     instrument: Annotated[Name, Shown("Instrument", "instrument")]
     expect: Expect

@@ -92,6 +92,8 @@ class SetItem(ControlItem):
     """Move a control, or several, to a position."""
 
     WORD = "Set"
+    ICON = "M3 2.5L11 7L3 11.5Z"
+    FILLED = True
     DONE = "moved"
     kind: Literal["set"]
 
@@ -143,6 +145,7 @@ class VerifyItem(ControlItem):
     """Look at a control and say where it stands."""
 
     WORD = "Verify"
+    ICON = "M1.5 7C4 3 10 3 12.5 7C10 11 4 11 1.5 7ZM5.9 7a1.1 1.1 0 1 0 2.2 0a1.1 1.1 0 1 0 -2.2 0"
     DONE = "looked at"
     SILENT = True
     kind: Literal["verify"]

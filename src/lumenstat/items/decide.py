@@ -33,6 +33,7 @@ class DecideItem(ItemBase):
     """Choose a branch; the first whose expression is true is the right one."""
 
     WORD = "Decide"
+    ICON = "M7 1.5L12.5 7L7 12.5L1.5 7Z"
     TOUCHES = False
     kind: Literal["decide"]
     branches: Annotated[tuple[DecisionBranch, ...], Field(min_length=2)]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import Annotated, Literal
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
 from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
@@ -15,17 +15,24 @@ from lumenstat.systems.system import Sections
 
 MARGIN_SECONDS = 0.2
 LONGEST_SECONDS = 60.0
+USUAL_SECONDS = 2
 
 
 class HoldItem(ItemBase):
     """Hold a momentary control in for a time while watching; judged when it is let go."""
 
     WORD = "Hold"
+    ICON = "M7 1.5V8M4 5.5L7 8.5L10 5.5M2.5 12H11.5"
     kind: Literal["hold"]
     control: Annotated[Name, Shown("Control", "control")]
     seconds: Annotated[Seconds, Shown("At least", "figure", "s")]
     at_most: Annotated[Seconds | None, Shown("At most", "figure", "s")] = None
     watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None
+
+    @classmethod
+    def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
+        """A usual time."""
+        return {"seconds": USUAL_SECONDS}
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """A momentary control, an indication that can be seen."""

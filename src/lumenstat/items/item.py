@@ -52,6 +52,9 @@ class ItemBase(Written):
 
     WORD: ClassVar[str]
     """What the kind is called in menus."""
+    ICON: ClassVar[str]
+    """Its shape in menus: an SVG path in 14 by 14, told apart by shape, not by colour."""
+    FILLED: ClassVar[bool] = False
     SAID: ClassVar[bool] = False
     """Answered by saying so alone, in a guided run too."""
     SILENT: ClassVar[bool] = False
@@ -106,6 +109,11 @@ class ItemBase(Written):
     def position(self) -> str:
         """The position it asks for in so many words, if it does."""
         return ""
+
+    @classmethod
+    def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
+        """What an entry that becomes an item of this kind is given, where it has none, so that it can be read."""
+        return {}
 
     # ---- a run that is judged ----------------------------------------------------------------------------
 

@@ -23,6 +23,7 @@ class CycleItem(ItemBase):
     """Move a control through positions, one after another."""
 
     WORD = "Cycle"
+    ICON = "M11.5 7A4.5 4.5 0 1 1 9.5 3.2M9.5 1V3.6H7"
     kind: Literal["cycle"]
     control: Annotated[Name, Shown("Control", "control")]
     through: Annotated[tuple[Position, ...], Field(min_length=2), Shown("Positions, in turn", "list")]
@@ -79,6 +80,7 @@ class SweepItem(ItemBase):
     """Move a control to each end and back to where it stood, with the indication there when it is back."""
 
     WORD = "Sweep"
+    ICON = "M2 7H12M4.5 4.5L2 7L4.5 9.5M9.5 4.5L12 7L9.5 9.5"
     kind: Literal["sweep"]
     control: Annotated[Name, Shown("Control", "control")]
     watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None

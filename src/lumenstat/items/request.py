@@ -30,6 +30,7 @@ class RequestItem(ItemBase):
     """Ask the crew outside for something."""
 
     WORD = "Request"
+    ICON = "M2 3H12V9H7L4 12V9H2Z"
     kind: Literal["request"]
     service: Annotated[Name, Shown("Service", "service")]
     action: Annotated[Name, Shown("To", "action")]

@@ -17,6 +17,7 @@ class WaitItem(ItemBase):
     """Go on only when something is there. `left` names the quantity that tells how many seconds are left."""
 
     WORD = "Wait"
+    ICON = "M3 1.5H11L7 7L11 12.5H3L7 7Z"
     SAID = True
     kind: Literal["wait"]
     until: Annotated[ExpressionText, Shown("Until", "expression")]
@@ -84,11 +85,17 @@ class ConfirmItem(ItemBase):
     """State something outside the model."""
 
     WORD = "Confirm"
+    ICON = "M2.5 7.5L5.5 10.5L11.5 3.5"
     SAID = True
     SILENT = True
     TOUCHES = False
     kind: Literal["confirm"]
     statement: Annotated[Text, Shown("Statement", "area")]
+
+    @classmethod
+    def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
+        """What its response says."""
+        return {"statement": entry.get("response", "")}
 
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every time it was confirmed."""

@@ -16,6 +16,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoes
 from pydantic import BaseModel, ConfigDict
 
 from lumenstat.errors import StorageError
+from lumenstat.items.registry import KINDS
 from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.web import urls
 from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
@@ -58,7 +59,7 @@ environment = Environment(
     trim_blocks=True,
     lstrip_blocks=True,
 )
-environment.globals.update(urls=urls, static=static)
+environment.globals.update(urls=urls, static=static, item_kinds=KINDS)
 environment.filters.update(clock=clock, points=points)
 
 
