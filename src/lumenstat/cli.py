@@ -148,15 +148,21 @@ def score(exercise: Path, log: Path, as_json: Json = False) -> None:
         ledger = judge(bundle, flown).ledger
     except LumenstatError as error:
         fail(error)
-    if flown.digest != bundle.digest:
-        typer.echo("Note: the documents have changed since this log was flown.", err=True)
+    note = "The documents have changed since this log was flown." if flown.digest != bundle.digest else None
     if as_json:
-        typer.echo(json.dumps(score_json(ledger.model_dump(mode="json")), ensure_ascii=False))
+        said = score_json(ledger.model_dump(mode="json"))
+        typer.echo(json.dumps(said | ({"note": note} if note else {}), ensure_ascii=False))
         return
-    typer.echo(f"{ledger.outcome}: {ledger.percent} % ({ledger.points.earned:g} of {ledger.points.possible:g})")
+    if note:
+        typer.echo(f"Note: {note}", err=True)
+    typer.echo(f"{ledger.outcome_words}: {ledger.percent} % ({ledger.points.earned:g} of {ledger.points.possible:g})")
+    if ledger.ending is not None:
+        typer.echo(f"  {ledger.ending}")
     for gate in ledger.gates:
-        typer.echo(f"  held by {gate.id}: {gate.says}")
+        typer.echo(f"  gate {gate.id}: {gate.says}")
     for row in ledger.items:
+        if not row.reached:
+            continue
         at = "" if row.at is None else f"{row.at:8.2f} s"
         typer.echo(f"  {row.verdict:<14} {row.item:<18} {at:>10}  {row.earned:g}/{row.possible:g}  {row.says}")
     if ledger.time is not None:

@@ -142,7 +142,7 @@ def test_under_the_mark_fails_and_unfinished_says_so(frost: Bundle) -> None:
     ("more", "effect"),
     [
         ([event(300, "set", control="beacon", to="ON"), event(310, "set", control="beacon", to="OFF")], "undone"),
-        ([event(300, "set", control="beacon", to="ON")], "harmless"),
+        ([event(300, "set", control="beacon", to="ON")], "deviation"),
         ([event(300, "set", control="inverter", to="ON")], "deviation"),
         ([event(300, "set", control="ground_power", to="OFF"), event(320, "set", control="ground_power", to="FEED")], "deviation"),
         ([event(300, "set", control="wipers", to="SLOW")], "deviation"),

@@ -48,6 +48,7 @@ class At:
     event: Done
     state: Mapping[str, Any] = field(default_factory=dict)
     accepted: bool = True
+    refusal: str | None = None
     true: frozenset[str] = frozenset()
 
 
@@ -62,6 +63,11 @@ class Judge:
     moves: list[str] = field(default_factory=list)
     dealt: set[str] = field(default_factory=set)
     taken: dict[str, str] = field(default_factory=dict)
+    selectors: frozenset[str] = frozenset()
+    asked: frozenset[tuple[str, str]] = frozenset()
+
+    def asked_for(self, control: str, position: str) -> bool:
+        return (control, position) in self.asked
 
     def flag(self, moment: At, text: str) -> bool:
         return text in moment.true
@@ -208,11 +214,11 @@ def test_a_decision_is_right_where_the_first_true_branch_was_chosen() -> None:
 def test_what_follows_a_bad_reading_is_taken_where_it_is_bad_or_dark() -> None:
     check = item("check", if_not={"id": "stop", "says": "Stop"})
     ways = {
-        shown: check.taken_way(At(0, Done("call", {}), {"instrument.volts.reads": shown}), judge())
+        shown: check.taken_way(At(0, Done("call", {}), {"instrument.volts.reads": shown}), judge(), bool)
         for shown in (24.0, 23.9, None)
     }
     assert ways == {24.0: None, 23.9: "stop", None: "stop"}
-    assert check.taken_way(None, judge()) is None
+    assert check.taken_way(None, judge(), bool) is None
     assert [(way.id, way.says) for way in check.ways()] == [("stop", "If not: Stop")]
 
 

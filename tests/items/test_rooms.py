@@ -17,8 +17,6 @@ KNOWN_OUTSIDE = {
     # Findings compare what was done with what is written, by kind, and offer remedies that change the kind.
     ("CheckItem", "proving/findings.py"), ("SetItem", "proving/findings.py"), ("HoldItem", "proving/findings.py"),
     ("DecideItem", "proving/findings.py"), ("RequestItem", "proving/findings.py"), ("DecideItem", "proving/coverage.py"),
-    # A decision is right at a tick of the flight, a reading in its moment; a control that was looked at was put right.
-    ("DecideItem", "assessment/scoring.py"), ("CheckItem", "assessment/scoring.py"), ("VerifyItem", "assessment/scoring.py"),
 }  # fmt: skip
 """Kinds that are named elsewhere, with the reason. Nothing may be added here without one."""
 

@@ -14,12 +14,13 @@ from scipy.stats import kendalltau
 
 from lumenstat.assessment.matching import Candidate, best_reading
 
+Worth = tuple[int, tuple[int, ...], int, int]
+
 
 class Case:
     def __init__(self, seed: int) -> None:
         r = random.Random(seed)
         self.items = r.randint(1, 5)
-        self.weights = [r.choice([1, 1, 2, 3, 0.5]) for _ in range(self.items)]
         self.before = {(i, j) for i in range(self.items) for j in range(i + 1, self.items) if r.random() < 0.6}
         for _ in range(self.items):
             self.before |= {(i, k) for i, j in self.before for j2, k in self.before if j == j2}
@@ -32,6 +33,7 @@ class Case:
         self.candidates = [
             Candidate(i, a) for i in range(self.items) for a, key in enumerate(actions) if key == keys[i]
         ]
+        self.credits = {c: r.choice([1.0, 1.0, 0.75, 0.5]) for c in self.candidates}
         r.shuffle(self.candidates)
 
     def precedes(self, i: int, j: int) -> bool:
@@ -47,15 +49,19 @@ class Case:
                 return False
         return True
 
-    def best_by_force(self) -> tuple[float, tuple[int, ...]]:
-        best: tuple[float, tuple[int, ...]] = (-1.0, ())
-        for size in range(len(self.candidates) + 1):
-            for kept in combinations(self.candidates, size):
-                if self.consistent(kept):
-                    weight = sum(self.weights[c.item] for c in kept)
-                    items = tuple(1 if i in {c.item for c in kept} else 0 for i in range(self.items))
-                    best = max(best, (weight, items))
-        return best
+    def worth(self, kept: tuple[Candidate, ...]) -> Worth:
+        """As many items as possible, then the earliest, then the highest credit, then the earliest actions."""
+        items = tuple(1 if i in {c.item for c in kept} else 0 for i in range(self.items))
+        credit = sum(round(100 * self.credits[c]) for c in kept)
+        return len(kept), items, credit, -sum(self.actions.index(c.action) for c in kept)
+
+    @property
+    def actions(self) -> list[int]:
+        return sorted({c.action for c in self.candidates})
+
+    def best_by_force(self) -> Worth:
+        found = (kept for size in range(len(self.candidates) + 1) for kept in combinations(self.candidates, size))
+        return max(self.worth(kept) for kept in found if self.consistent(kept))
 
 
 @pytest.mark.parametrize("block", range(8))
@@ -64,11 +70,9 @@ def test_equals_trying_everything(block: int) -> None:
         case = Case(seed)
         if len(case.candidates) > 11:
             continue
-        kept = best_reading(case.candidates, case.weights.__getitem__, case.precedes)
-        assert case.consistent(tuple(kept)), seed
-        weight = sum(case.weights[c.item] for c in kept)
-        items = tuple(1 if i in {c.item for c in kept} else 0 for i in range(case.items))
-        assert (weight, items) == case.best_by_force(), seed
+        kept = tuple(best_reading(case.candidates, case.credits.__getitem__, case.precedes))
+        assert case.consistent(kept), seed
+        assert case.worth(kept) == case.best_by_force(), seed
 
 
 def test_sixty_items_with_the_first_done_last_is_one_slip() -> None:

@@ -26,14 +26,22 @@ class Reader:
         self.controls, self.instruments, self.papers = airframe.controls, airframe.instruments, procedure.papers
         self._moments: dict[Part, list[Moment]] = {}
         self._steps: dict[Part, list[Step]] = {}
+        self.selectors = frozenset(
+            control for i in self.instruments.values() for control in (i.selector, i.dimmer) if control is not None
+        )
+        self._asked = {move for step in procedure.steps for move in step.item.moves(procedure.papers)}
         for step in procedure.steps:
             for part in step.item.parts():
                 self._steps.setdefault(part, []).append(step)
+        self.moments: dict[int, Moment] = {}
+        self.verbs: dict[int, str] = {}
         for moment in moments:
             self.add(moment)
 
     def add(self, moment: Moment) -> None:
         """Take one more moment in; moments come in time order."""
+        self.moments[moment.index] = moment
+        self.verbs[moment.index] = moment.event.verb
         part = _part_of(moment.event)
         if part is not None and moment.event.by in CREW:
             self._moments.setdefault(part, []).append(moment)
@@ -47,14 +55,27 @@ class Reader:
         """The value of a watched expression just before the event."""
         return moment.flags[self.texts[text]]
 
-    def _about(self, item: Item) -> list[Moment]:
+    def asked_for(self, control: str, position: str) -> bool:
+        """Whether some item has a control moved to a position."""
+        return (control, position) in self._asked or (control, None) in self._asked
+
+    @property
+    def moved_controls(self) -> frozenset[str]:
+        """Controls that some item has moved, so that lifting their guards belongs to it."""
+        return frozenset(control for control, _ in self._asked)
+
+    def about(self, item: Item) -> list[Moment]:
         """What the crew did about an item's parts, in time order."""
         found = [self._moments.get(part, []) for part in item.parts()]
         return found[0] if len(found) == 1 else sorted(chain(*found), key=lambda moment: moment.index)
 
+    def responses(self, item: Item) -> list[Moment]:
+        """What the crew answered when the item was read out, in time order."""
+        return [m for m in self._moments.get(("item", item.id), ()) if m.event.verb == "respond"]
+
     def attempts(self, step: Step) -> list[Attempt]:
         """All attempts at the item, in time order."""
-        return step.item.attempts(self._about(step.item), self)
+        return step.item.attempts(self.about(step.item), self)
 
 
 def _part_of(event: LogEvent) -> Part | None:

@@ -23,15 +23,11 @@ Progress = Callable[[int, int], None]
 
 @dataclass(frozen=True)
 class _Group:
-    """An action that no item asked for, with the one that took it back, by their indices in the log."""
+    """An action that no item asked for, the one that took it back, and all that belongs to it; indices in the log."""
 
     index: int
     back: int | None
-
-    @property
-    def parts(self) -> frozenset[int]:
-        """The indices of both."""
-        return frozenset((self.index,) if self.back is None else (self.index, self.back))
+    parts: frozenset[int]
 
 
 def judge_extras(
@@ -48,7 +44,7 @@ def judge_extras(
     groups = _groups(flight, events, left)
     if not groups:
         return []
-    variants = Variants(bundle, events, flight.end, groups[0].index)
+    variants = Variants(bundle, events, flight.end, min(min(group.parts) for group in groups))
     rows: list[ExtraRow] = []
     for number, group in enumerate(groups):
         progress(number, len(groups))
@@ -60,17 +56,73 @@ def judge_extras(
 
 
 def _groups(flight: Flight, events: Sequence[LogEvent], left: list[int]) -> list[_Group]:
+    """Acts that belong together: moves of one control until it stands as it stood, a press with its release, a guard
+    with what it guards."""
     groups: list[_Group] = []
     open_ones = dict.fromkeys(left)
     for index in left:
-        if index not in open_ones:
+        if index not in open_ones or events[index].verb == "guard":
             continue
         del open_ones[index]
-        back = _put_back(flight, events, open_ones, index)
-        if back is not None:
-            del open_ones[back]
-        groups.append(_Group(index, back))
-    return groups
+        more, back = _belonging(flight, events, open_ones, index)
+        guards = _guards(events, open_ones, index, max((*more, index)))
+        for each in (*more, *guards):
+            del open_ones[each]
+        groups.append(_Group(index, back, frozenset((index, *more, *guards))))
+    for index in [n for n in left if n in open_ones]:
+        if index in open_ones:
+            del open_ones[index]
+            back = _closed(events, open_ones, index)
+            if back is not None:
+                del open_ones[back]
+            groups.append(_Group(index, back, frozenset((index,) if back is None else (index, back))))
+    return sorted(groups, key=lambda group: group.index)
+
+
+def _belonging(
+    flight: Flight, events: Sequence[LogEvent], left: Mapping[int, object], index: int
+) -> tuple[list[int], int | None]:
+    """What follows an act and belongs to it, and the last of that if it put things back as they stood."""
+    event = events[index]
+    if event.verb == "press":
+        released = next(
+            (n for n in left if n > index and events[n].verb == "release" and events[n].args == event.args), None
+        )
+        return ([] if released is None else [released]), released
+    if event.verb != "set":
+        return [], None
+    stood, more = _stood(flight, index), []
+    for n in range(index + 1, len(events)):
+        if events[n].verb != "set" or events[n].args["control"] != event.args["control"]:
+            continue
+        if n not in left:
+            break
+        more.append(n)
+        if str(position_text(events[n].args["to"])) == stood:
+            return more, n
+    return more, None
+
+
+def _stood(flight: Flight, index: int) -> str:
+    """Where the control of a move stood just before it."""
+    moment = flight.moments[index]
+    return str(position_text(moment.state[f"control.{moment.event.args['control']}"]))
+
+
+def _guards(events: Sequence[LogEvent], left: Mapping[int, object], first: int, last: int) -> list[int]:
+    """The guard that was lifted for acts from `first` to `last`, and closed after them."""
+    control = events[first].args.get("control")
+    of_it = [n for n in left if events[n].verb == "guard" and events[n].args["control"] == control]
+    before = [n for n in of_it if n < first and events[n].args["open"]]
+    after = [n for n in of_it if n > last and not events[n].args["open"]]
+    between = [n for n in of_it if first < n < last]
+    return [*before[-1:], *between, *after[:1]]
+
+
+def _closed(events: Sequence[LogEvent], left: Mapping[int, object], index: int) -> int | None:
+    """Where a guard that was moved is moved back."""
+    closes = {**events[index].args, "open": not events[index].args["open"]}
+    return next((n for n in left if n > index and events[n].verb == "guard" and events[n].args == closes), None)
 
 
 def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: Variants, group: _Group) -> ExtraRow:
@@ -79,7 +131,21 @@ def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: V
     effect, what = _difference(bundle, flight, variants.base, variants.without(group.parts), own)
     if effect == "harmless" and group.back is not None:
         effect, what = "undone", f"put back at {events[group.back].tick / 100:.1f} s before it mattered"
+    elif effect == "harmless" and (left := _left_elsewhere(flight, events, group)) is not None:
+        effect, what = "deviation", left
     return ExtraRow(t=event.tick / 100, control=_subject(event), effect=effect, says=f"{_did(bundle, event)}: {what}.")
+
+
+def _left_elsewhere(flight: Flight, events: Sequence[LogEvent], group: _Group) -> str | None:
+    """In words, where a control was left that stood elsewhere before; None where something moved it later."""
+    event, last = events[group.index], max(group.parts)
+    if event.verb != "set":
+        return None
+    control = event.args["control"]
+    if any(e.verb == "set" and e.args["control"] == control for e in events[last + 1 :]):
+        return None
+    stood, stands = _stood(flight, group.index), str(position_text(flight.aircraft.state()[f"control.{control}"]))
+    return None if stands == stood else f"it was left at {stands}; it had stood at {stood}"
 
 
 def _together(
@@ -93,26 +159,6 @@ def _together(
     first, last = events[min(parts)].tick / 100, events[max(parts)].tick / 100
     says = f"{len(groups)} more acts that no item asked for, from {first:.1f} to {last:.1f} s, judged together: {what}."
     return ExtraRow(t=first, control=", ".join(sorted(subjects)[:3]), effect=effect, says=says)
-
-
-def _put_back(flight: Flight, events: Sequence[LogEvent], left: Mapping[int, object], index: int) -> int | None:
-    """The left-over event that undoes this one, if there is one; `left` holds those that are, in time order."""
-    later = (n for n in left if n > index)
-    event = events[index]
-    if event.verb == "press":
-        return next((n for n in later if events[n].verb == "release" and events[n].args == event.args), None)
-    if event.verb == "guard":
-        closes = {**event.args, "open": not event.args["open"]}
-        return next((n for n in later if events[n].verb == "guard" and events[n].args == closes), None)
-    if event.verb != "set":
-        return None
-    control = event.args["control"]
-    stood = str(position_text(flight.moments[index].state[f"control.{control}"]))
-    for n in range(index + 1, len(events)):
-        other = events[n]
-        if other.verb == "set" and other.args["control"] == control:
-            return n if n in left and str(position_text(other.args["to"])) == stood else None
-    return None
 
 
 def _subject(event: LogEvent) -> str:
@@ -143,14 +189,15 @@ def _difference(
             effect: Effect = "hazard" if exceedance.limit.severity == "hazard" else "deviation"
             return effect, f"without {it} there would have been no '{exceedance.limit.name}'"
     for bus in bundle.airframe.electrical.buses:
-        change = base.alive_ticks[bus.id] - without.alive_ticks[bus.id]
-        if abs(change) > ALIVE_TICKS_THAT_MATTER:
-            longer = "longer" if change > 0 else "shorter"
-            return "deviation", f"{bus.name} was alive {abs(change) / 100:.0f} s {longer} for {it}"
+        # What took power away is blamed; what gave it is judged by what it left.
+        taken = without.alive_ticks[bus.id] - base.alive_ticks[bus.id]
+        if taken > ALIVE_TICKS_THAT_MATTER:
+            return "deviation", f"{bus.name} was dead {taken / 100:.0f} s longer for {it}"
     if base.state is without.state:
         return "harmless", f"{it} changed nothing else"
     if (name := _left_changed(base.state, without.state, own)) is not None:
-        return "deviation", f"at the end {it} left {words_of(name)} changed"
+        would, stands = _shown(without.state[name]), _shown(base.state[name])
+        return "deviation", f"without {it}, {words_of(name)} would be {would} at the end, not {stands}"
     for each in plan_for(bundle.airframe).used_up:
         one, two = base.state[each.quantity], without.state[each.quantity]
         if isinstance(one, float) and isinstance(two, float) and abs(one - two) > each.matters:
@@ -168,6 +215,13 @@ def _left_changed(
         if value != other[name]:
             return name
     return None
+
+
+def _shown(value: Discrete | None) -> str:
+    """A state as words."""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    return "dark" if value is None else str(position_text(value))
 
 
 def words_of(name: str) -> str:

@@ -24,7 +24,9 @@ def outcome_of(exercise: Exercise, percent: float, gates: Sequence[Gate]) -> Out
     return "held" if gates else "pass"
 
 
-def band_of(exercise: Exercise, percent: float) -> str | None:
-    """The grade in words."""
+def band_of(exercise: Exercise, percent: float, outcome: Outcome) -> str | None:
+    """The grade in words; none beside a run that was not passed, since praise there would be misread."""
+    if outcome != "pass":
+        return None
     bands = sorted(exercise.bands, key=lambda band: -band.at_least)
     return next((band.words for band in bands if percent >= band.at_least), None)

@@ -11,12 +11,6 @@ Verdict = Literal["done", "late", "early", "out-of-order", "wrong", "omitted", "
 Effect = Literal["harmless", "undone", "deviation", "hazard"]
 Outcome = Literal["pass", "held", "fail", "unfinished"]
 
-OUTCOME_WORDS: Mapping[Outcome, str] = {
-    "pass": "Passed",
-    "held": "Held",
-    "fail": "Not passed",
-    "unfinished": "Unfinished",
-}
 VERDICT_WORDS: Mapping[Verdict, str] = {
     "done": "Done",
     "late": "Late",
@@ -53,6 +47,7 @@ class ItemRow(Row):
     corrected: bool = False
     says: str
     evidence: tuple[Evidence, ...] = ()
+    reached: bool = True
 
 
 class ExtraRow(Row):
@@ -78,8 +73,17 @@ class LimitRow(Row):
 class Gate(Row):
     """What holds the outcome whatever the points."""
 
-    kind: Literal["item", "limit"]
+    kind: Literal["item", "limit", "aim"]
     id: str
+    says: str
+
+
+class AimRow(Row):
+    """Something that was to be so at the end: whether it was, and in a gating one what fails without it."""
+
+    id: str
+    met: bool
+    gating: bool
     says: str
 
 
@@ -117,7 +121,32 @@ class Ledger(Row):
     items: tuple[ItemRow, ...]
     extras: tuple[ExtraRow, ...]
     limits: tuple[LimitRow, ...]
+    aims: tuple[AimRow, ...] = ()
     ended_at: float
+    ending: str | None = None
+    """Said once where the run ended before its last items."""
+    pass_mark: float | None = None
     time: TimeUse | None = None
     digest: str
     engine: str
+
+    @property
+    def outcome_words(self) -> str:
+        """The outcome as pages and papers say it."""
+        return words_of_outcome(self.outcome, self.gates, self.pass_mark)
+
+
+def words_of_outcome(outcome: Outcome, gates: tuple[Gate, ...], pass_mark: float | None) -> str:
+    """The outcome in words that cannot be misread; of several reasons the gravest."""
+    if outcome == "pass":
+        return "Passed"
+    if outcome == "unfinished":
+        return "Not finished"
+    kinds = {gate.kind for gate in gates}
+    if "limit" in kinds:
+        return "Not passed: hazard"
+    if "item" in kinds:
+        return "Not passed: critical item missed"
+    if "aim" in kinds:
+        return "Not passed: aim missed"
+    return "Not passed" if pass_mark is None else f"Not passed: below {pass_mark:g} %"

@@ -2,8 +2,11 @@
 
 Candidates are pairs of an item and an action that could be it. One pair precedes another when its item is at or before
 the other's in the procedure and its action at or after the other's in time: two such pairs contradict each other. The
-kept pairs are a maximum-weight antichain of that order, found as a minimum cut (weighted Dilworth). So one item out of
-place costs one item, whatever follows it.
+kept pairs are a maximum-weight antichain of that order, found as a minimum cut (weighted Dilworth).
+
+What is best, in this order: as many items as possible, whatever they weigh, so that never more items are blamed than
+slips were made; among those the earliest items of the procedure, so that of two swapped items the one done too soon is
+blamed; then the highest credit; then the earliest actions.
 """
 
 from __future__ import annotations
@@ -11,7 +14,6 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,17 +24,20 @@ class Candidate:
     action: int
 
 
+CREDIT_STEPS = 100
+"""Credit is told apart to a hundredth."""
+
+
 def best_reading(
-    candidates: Sequence[Candidate], weight: Callable[[int], float], precedes: Callable[[int, int], bool]
+    candidates: Sequence[Candidate], credit: Callable[[Candidate], float], precedes: Callable[[int, int], bool]
 ) -> list[Candidate]:
     """The kept candidates, at most one an item, in item order.
 
-    `weight(item)` is above zero; `precedes(i, j)` is the procedure's strict partial order. Among readings of equal
-    weight the one that keeps the earliest items wins, then the one that takes the earliest actions.
+    `credit(candidate)` lies from 0 to 1; `precedes(i, j)` is the procedure's strict partial order.
     """
     before = _contradictions(candidates, precedes)
     torn = sorted({p for p, others in enumerate(before) if others} | {q for others in before for q in others})
-    worth = _worth(candidates, weight)
+    worth = _worth(candidates, credit)
     kept = set(range(len(candidates))) - set(torn)
     if torn:
         place = {p: n for n, p in enumerate(torn)}
@@ -52,28 +57,24 @@ def _contradictions(candidates: Sequence[Candidate], precedes: Callable[[int, in
     ]
 
 
-def _worth(candidates: Sequence[Candidate], weight: Callable[[int], float]) -> list[int]:
-    """Whole numbers that order readings by weight, then by earliest items, then by earliest actions."""
+def _worth(candidates: Sequence[Candidate], credit: Callable[[Candidate], float]) -> list[int]:
+    """Whole numbers that order readings by how many items, then which, then credit, then earliest actions."""
     items = sorted({c.item for c in candidates})
     rank = {item: n for n, item in enumerate(reversed(items))}
     actions = sorted({c.action for c in candidates})
     lateness = {action: n for n, action in enumerate(actions)}
-    weights = {item: Fraction(weight(item)).limit_denominator(10_000) for item in items}
-    scale = 1
-    for value in weights.values():
-        scale = scale * value.denominator // _common(scale, value.denominator)
+    # Each of these sums over a whole reading stays below one step of the next.
     action_room = len(items) * (len(actions) + 1)
-    item_room = action_room << len(items)
+    credit_room = action_room * (len(items) * CREDIT_STEPS + 1)
+    item_room = credit_room << len(items)
     return [
-        int(weights[c.item] * scale) * item_room * 2 + (action_room << rank[c.item]) + len(actions) - lateness[c.action]
+        item_room
+        + (credit_room << rank[c.item])
+        + round(credit(c) * CREDIT_STEPS) * action_room
+        + len(actions)
+        - lateness[c.action]
         for c in candidates
     ]
-
-
-def _common(a: int, b: int) -> int:
-    while b:
-        a, b = b, a % b
-    return a
 
 
 def _heaviest_antichain(worth: list[int], before: list[list[int]]) -> list[int]:

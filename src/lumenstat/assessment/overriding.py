@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import Gate, ItemRow, Ledger, Outcome, Points, Verdict
-from lumenstat.assessment.scoring import GATING
+from lumenstat.assessment.scoring import GATING, points_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 
@@ -51,9 +51,7 @@ def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridde
     if not latest:
         return ledger
     rows = tuple(_row(row, latest.get(row.item)) for row in ledger.items)
-    possible = sum(row.possible for row in rows)
-    lost = sum(extra.effect == "deviation" for extra in ledger.extras)
-    earned = sum(row.earned for row in rows) - lost
+    possible, earned = points_of(rows, ledger.extras)
     percent = percent_of(earned, possible)
     gates = _gates(bundle, ledger, rows, latest)
     outcome: Outcome = ledger.outcome
@@ -64,7 +62,7 @@ def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridde
             "items": rows,
             "points": Points(earned=round(earned, 4), possible=round(possible, 4)),
             "percent": percent,
-            "band": band_of(bundle.exercise, percent),
+            "band": band_of(bundle.exercise, percent, outcome),
             "gates": gates,
             "outcome": outcome,
         }

@@ -20,9 +20,17 @@ FINISH = -1
 
 
 def time_use(
-    bundle: Bundle, procedure: Procedure, done: Mapping[int, Attempt], slipped: frozenset[int], end: int
+    bundle: Bundle,
+    procedure: Procedure,
+    done: Mapping[int, Attempt],
+    slipped: frozenset[int],
+    end: int,
+    cut_short: bool = False,
 ) -> TimeUse | None:
-    """The time block of a run; None where the model itself cannot fly the exercise. `end` and losses are in ticks."""
+    """The time block of a run; None where the model itself cannot fly the exercise. `end` and losses are in ticks.
+
+    Of a run that was cut short it speaks of what was flown: needed is the time to the last item that was done.
+    """
     perfect = perfect_flight(bundle)
     if not perfect.ok:
         return None
@@ -31,6 +39,8 @@ def time_use(
     steps = sorted((attempt.tick, attempt.index, number) for number, attempt in done.items())
     names = [step.item.id for step in procedure.steps]
     marks = [(tick, number, planned[names[number]]) for tick, _, number in steps if names[number] in planned]
+    if cut_short:
+        needed = max((planned[names[n]] for n in done if names[n] in planned), default=0)
     marks.append((end, FINISH, needed))
     lasting, least = [], end - needed
     for tick, number, due in reversed(marks):

@@ -21,7 +21,7 @@ from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.design_rules import RULES
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file
-from lumenstat.documents.procedure import Procedure, procedure_from
+from lumenstat.documents.procedure import Procedure, procedure_from, watched_texts
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
 from lumenstat.systems.registry import later_keys
@@ -53,6 +53,8 @@ class Bundle:
             for key in later_keys() & part.keys():
                 if not part[key]:
                     del part[key]
+        _drop_unused(content["checklists"], "stop")
+        _drop_unused(content["exercise"], "aims")
         return json.dumps(content, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
     @cached_property
@@ -65,6 +67,12 @@ class Bundle:
         """The items of all checklists, one after another, and which must come before which."""
         return procedure_from(self.checklists, self.exercise.paper_values)
 
+    @cached_property
+    def watched(self) -> tuple[str, ...]:
+        """Every expression that decides what happens in the exercise, each once."""
+        aims = (aim.when for aim in self.exercise.aims)
+        return tuple(dict.fromkeys([*watched_texts(self.procedure), *aims]))
+
     @staticmethod
     def from_canonical_json(text: str) -> Bundle:
         """Read back what `canonical_json` wrote."""
@@ -74,6 +82,18 @@ class Bundle:
             tuple(Checklist.model_validate(c) for c in content["checklists"]),
             Exercise.model_validate(content["exercise"]),
         )
+
+
+def _drop_unused(content: Any, key: str) -> None:
+    """Take a later release's key out of every mapping in which it says nothing."""
+    if isinstance(content, dict):
+        if key in content and not content[key]:
+            del content[key]
+        for each in content.values():
+            _drop_unused(each, key)
+    elif isinstance(content, list):
+        for each in content:
+            _drop_unused(each, key)
 
 
 BUNDLES_CACHED = 48

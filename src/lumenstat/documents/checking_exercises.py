@@ -39,6 +39,9 @@ def check_exercise(
     check_papers(exercise, airframe, checker)
     if exercise.ends_when is not None:
         checker.truth(("ends_when",), exercise.ends_when, over_time=True)
+    checker.unique(("aims",), "aim", [aim.id for aim in exercise.aims])
+    for n, aim in enumerate(exercise.aims):
+        checker.truth(("aims", n, "when"), aim.when, over_time=True)
     ids = [item.id for checklist in checklists for item, _ in items_with_paths(checklist)]
     if len(checklists) > 1:
         checker.unique(("checklists",), "item", ids)

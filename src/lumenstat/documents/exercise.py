@@ -9,6 +9,7 @@ from pydantic import Field, create_model
 from lumenstat.language.values import (
     DocumentId,
     ExpressionText,
+    Flag,
     Fraction,
     Name,
     Number,
@@ -125,6 +126,15 @@ class Credit(Written):
     hint: Fraction = 0.25
 
 
+class Aim(Written):
+    """What must be so at the end. A gating one that is missed holds the outcome whatever the points."""
+
+    id: DocumentId
+    when: ExpressionText
+    says: Text
+    gating: Flag = True
+
+
 class Exercise(Written):
     """An exercise document."""
 
@@ -144,6 +154,7 @@ class Exercise(Written):
     pass_mark: Annotated[Number, Field(ge=0, le=100)]
     bands: tuple[GradeBand, ...] = ()
     credit: Credit = Credit()
+    aims: tuple[Aim, ...] = ()
     seed: int = 0
 
     @property

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
@@ -29,13 +29,15 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
     sheet.title_line(about.trainee)
     sheet.say(f"{bundle.exercise.title}, {bundle.airframe.name}. Flown {about.flown}.", colour=QUIET)
     sheet.ln(2)
-    band = f", {ledger.band.lower()}" if ledger.band and ledger.outcome in ("pass", "held") else ""
+    band = f", {ledger.band.lower()}" if ledger.band and ledger.outcome == "pass" else ""
     colour = {"colour": BRICK} if ledger.outcome != "pass" else {}
-    sheet.say(f"{OUTCOME_WORDS[ledger.outcome]}{band}: {ledger.percent} %", bold=True, size=13, **colour)
+    sheet.say(f"{ledger.outcome_words}{band}: {ledger.percent} %", bold=True, size=13, **colour)
     points = ledger.points
     sheet.say(f"{points.earned:g} of {points.possible:g} points, pass mark {bundle.exercise.pass_mark:g} %.")
+    if ledger.ending is not None:
+        sheet.say(ledger.ending)
     for gate in ledger.gates:
-        sheet.say(f"Held by: {gate.says}", colour=BRICK)
+        sheet.say(gate.says, colour=BRICK)
     _ledger_table(sheet, bundle, ledger)
     if overrides:
         before = {row.item: row for row in computed.items}
@@ -46,6 +48,10 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
             computed_words = f"computed {VERDICT_WORDS[was.verdict].lower()}, {was.earned:g}"
             given = f"{each.by}, {each.at}, gave {VERDICT_WORDS[each.verdict].lower()}, {each.points:g}"
             sheet.say(f"{names[each.item].item.challenge}: {computed_words}; {given}: {each.reason}")
+    if ledger.aims:
+        sheet.heading("At the end")
+        for aim in ledger.aims:
+            sheet.say(f"{'So' if aim.met else 'Not so'}: {aim.says}", colour=QUIET if aim.met else BRICK)
     sheet.heading("Limits exceeded")
     for limit in ledger.limits:
         sheet.say(f"{limit.severity.capitalize()}, {clock(limit.start)} to {clock(limit.end)}: {limit.says}")
@@ -70,6 +76,8 @@ def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
     steps = bundle.procedure.by_id
     rows = []
     for row in ledger.items:
+        if not row.reached:
+            continue
         step = steps[row.item]
         words = VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else "")
         line = [

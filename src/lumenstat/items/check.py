@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
@@ -23,7 +23,7 @@ from lumenstat.items.seen import (
 )
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
-from lumenstat.language.values import DocumentId, ExpressionText, Name, Positive, Text, Written
+from lumenstat.language.values import DocumentId, ExpressionText, Flag, Name, Positive, Text, Written
 from lumenstat.systems.panel.part import Instrument, PanelsSection
 from lumenstat.systems.system import Sections
 
@@ -48,6 +48,8 @@ class Otherwise(Written):
     id: DocumentId
     says: Text
     items: tuple[AnyItem, ...] = ()
+    stop: Flag = False
+    """The exercise is to end here, after these items."""
 
 
 class CheckItem(ItemBase):
@@ -81,7 +83,9 @@ class CheckItem(ItemBase):
     def ways(self) -> Iterator[Way]:
         """What follows where it is not within limits."""
         if self.if_not is not None:
-            yield Way(self.if_not.id, f"If not: {self.if_not.says}", self.if_not.items, ("if_not", "items"))
+            yield Way(
+                self.if_not.id, f"If not: {self.if_not.says}", self.if_not.items, ("if_not", "items"), self.if_not.stop
+            )
 
     def answers(self) -> Iterator[Key]:
         """A call of its instrument in its moment."""
@@ -105,7 +109,7 @@ class CheckItem(ItemBase):
     def _call(self, moment: EventMoment, seen: Seen) -> Attempt:
         instrument = seen.instruments[self.instrument]
         shown = moment.state[f"instrument.{self.instrument}.reads"]
-        in_moment = self.moment is None or seen.flag(moment, self.moment.when)
+        in_moment = self.in_moment(moment, seen)
         figure = shown if isinstance(shown, int | float) else None
         verdict = judge_call(self, instrument, moment.event.args, figure, in_moment, seen.papers)
         text = "dark" if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
@@ -115,11 +119,15 @@ class CheckItem(ItemBase):
                 evidence.append((seen.controls[control].name, str(moment.state[f"control.{control}"])))
         return attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence))
 
-    def omitted_says(self, end: Mapping[str, Any], seen: Seen) -> str:
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
         """That it was not called out."""
         return f"{seen.instruments[self.instrument].name} was never called out for this item."
 
-    def taken_way(self, end: EventMoment | None, seen: Seen) -> str | None:
+    def in_moment(self, moment: EventMoment, seen: Seen) -> bool:
+        """Whether a moment is the one to which its limits belong."""
+        return self.moment is None or seen.flag(moment, self.moment.when)
+
+    def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:
         """What follows where the reading at a moment was not within limits."""
         if end is None or self.if_not is None:
             return None

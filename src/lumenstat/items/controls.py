@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import islice, takewhile
 from typing import Annotated, Any, ClassVar, Literal
@@ -69,13 +70,36 @@ class ControlItem(ItemBase):
         if isinstance(self.to, PaperValue):
             yield self.to.paper
 
-    def omitted_says(self, end: Mapping[str, Any], seen: Seen) -> str:
-        """Where its controls stood at the end."""
-        wanted = self.target(seen.papers)
-        stood = {str(position_text(end[f"control.{name}"])) for name in self.all_controls}
-        if stood == {wanted}:
-            return f"Never {self.DONE} in the exercise; it stood at {wanted} at the end all the same."
-        return f"Never {self.DONE}: it stood at {', '.join(sorted(stood))} at the end, not at {wanted}."
+    def begun(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[int, ...]:
+        """Of several controls, those that were done with though another was not."""
+        return tuple(sorted(self._walked(crew, seen)[1].values()))
+
+    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
+        """Every time that all its controls were done with, and what was done wrong on the way."""
+        return self._walked(crew, seen)[0]
+
+    @abstractmethod
+    def _walked(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[list[Attempt], dict[str, int]]:
+        """All attempts, and by control the acts of one that was never completed."""
+
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
+        """Which of its controls were left, and where they stood at the end."""
+        wanted, done = self.target(seen.papers), self._walked(crew, seen)[1]
+        left = [name for name in self.all_controls if name not in done]
+        stood = {name: str(position_text(end[f"control.{name}"])) for name in left}
+        names = " and ".join(seen.controls[name].name for name in left)
+        if done:
+            others = " and ".join(seen.controls[name].name for name in self.all_controls if name in done)
+            return f"Only {others} was {self.DONE}; {names} never: at the end it stood at {_listed(stood.values())}."
+        if set(stood.values()) == {wanted}:
+            return f"Never {self.DONE}{self._moved(crew)}; at the end it stood at {wanted} all the same."
+        return (
+            f"Never {self.DONE}{self._moved(crew)}: at the end it stood at {_listed(stood.values())}, not at {wanted}."
+        )
+
+    def _moved(self, crew: Sequence[EventMoment]) -> str:
+        """What was done with its controls instead."""
+        return ""
 
     def _done_with(
         self, done: dict[str, int], moment: EventMoment, seen: Seen, verb: str, evidence: tuple[tuple[str, str], ...]
@@ -95,6 +119,7 @@ class SetItem(ControlItem):
     ICON = "M3 2.5L11 7L3 11.5Z"
     FILLED = True
     DONE = "moved"
+    CHECKED = True
     kind: Literal["set"]
 
     def answers(self) -> Iterator[Key]:
@@ -103,7 +128,11 @@ class SetItem(ControlItem):
         for control in self.all_controls:
             yield ("set", control, to)
 
-    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
+    def moves(self, papers: Mapping[str, float | str]) -> Iterator[tuple[str, str | None]]:
+        """Each of its controls to its position."""
+        yield from ((control, self.target(papers)) for control in self.all_controls)
+
+    def _walked(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[list[Attempt], dict[str, int]]:
         """Moves of its controls; one that only passes a position is no slip."""
         wanted = self.target(seen.papers)
         found: list[Attempt] = []
@@ -115,15 +144,25 @@ class SetItem(ControlItem):
                 continue
             to, name = str(position_text(args["to"])), seen.controls[control].name
             evidence = ((name, str(position_text(moment.state[f"control.{control}"]))),)
-            if to != wanted:
-                # Moved away again: it has to be put right before the line counts.
-                done.pop(control, None)
+            if to == wanted:
+                found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
+                continue
+            # Moved away again: it has to be put right before the line counts.
+            done.pop(control, None)
+            if control not in seen.selectors:
                 slip = not _passing(islice(crew, place + 1, None), moment)
                 says = f"{name} went to {to}, not to {wanted}."
                 found.append(attempt(moment, False, says, evidence=evidence, slip=slip))
-                continue
-            found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
-        return found
+        return found, done
+
+    def not_so(self, answer: EventMoment, seen: Seen) -> str | None:
+        """Controls that stood elsewhere when it was answered."""
+        wanted = self.target(seen.papers)
+        stood = {name: str(position_text(answer.state[f"control.{name}"])) for name in self.all_controls}
+        off = [f"{seen.controls[name].name} stood at {at}" for name, at in stood.items() if at != wanted]
+        if not off:
+            return None
+        return f"Answered '{self.response}' at {answer.event.tick / 100:.1f} s, but {' and '.join(off)}."
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By moving each control there, or of a flow by saying so."""
@@ -155,30 +194,56 @@ class VerifyItem(ControlItem):
         for control in self.all_controls:
             yield ("see", control)
 
-    def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
-        """Looks at its controls; a true remark that one is elsewhere is no slip."""
+    def _walked(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[list[Attempt], dict[str, int]]:
+        """Looks at its controls, and moves that put one right: doing is looking.
+
+        A true remark that one is elsewhere is no slip. One that the crew moved away themselves, with nothing asking
+        for it, and put back was not looked at by that.
+        """
         wanted = self.target(seen.papers)
         found: list[Attempt] = []
         done: dict[str, int] = {}
+        displaced: set[str] = set()
         for moment in crew:
             args = moment.event.args
             control = args.get("control")
-            if moment.event.verb != "see" or control not in self.all_controls:
+            if moment.event.verb not in ("see", "set") or control not in self.all_controls:
                 continue
-            said, name = str(position_text(args["position"])), seen.controls[control].name
-            stood = str(position_text(moment.state[f"control.{control}"]))
+            name, stood = seen.controls[control].name, str(position_text(moment.state[f"control.{control}"]))
             evidence = ((name, stood),)
-            if said != wanted or stood != wanted:
-                done.pop(control, None)
-                says = _misread(name, said, stood, wanted)
-                found.append(attempt(moment, False, says, evidence=evidence, slip=said != stood))
+            if moment.event.verb == "set":
+                to = str(position_text(args["to"]))
+                if to == wanted and stood != wanted and control not in displaced:
+                    found += self._done_with(done, moment, seen, f"put to {wanted}", evidence)
+                elif stood == wanted and to != wanted and not seen.asked_for(control, to):
+                    displaced.add(control)
+                if to == wanted:
+                    displaced.discard(control)
+                else:
+                    done.pop(control, None)
                 continue
-            found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
-        return found
+            said = str(position_text(args["position"]))
+            if said == wanted == stood:
+                found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
+                continue
+            done.pop(control, None)
+            says = _misread(name, said, stood, wanted)
+            found.append(attempt(moment, False, says, evidence=evidence, slip=said != stood))
+        return found, done
+
+    def _moved(self, crew: Sequence[EventMoment]) -> str:
+        """Where it was moved, and when."""
+        moves = [m for m in crew if m.event.verb == "set" and m.event.args.get("control") in self.all_controls]
+        if not moves:
+            return ""
+        last = moves[-1].event
+        return f", though moved to {position_text(last.args['to'])} at {last.tick / 100:.1f} s"
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
-        """By saying of each control where it stands."""
-        if event.verb != "see" or event.args["control"] not in self.all_controls:
+        """By saying of each control where it stands, or putting it there."""
+        if event.verb not in ("see", "set") or event.args["control"] not in self.all_controls:
+            return False
+        if event.verb == "set" and str(position_text(event.args["to"])) != self.target(card.papers):
             return False
         return card.done(self.id, str(event.args["control"])) == len(self.all_controls)
 
@@ -197,6 +262,10 @@ def _passing(later: Iterable[EventMoment], moment: EventMoment) -> bool:
     control, last = moment.event.args["control"], moment.event.tick + PASSING_TICKS
     soon = takewhile(lambda m: m.event.tick <= last, later)
     return any(did(m, "set", control=control) for m in soon)
+
+
+def _listed(names: Iterable[str]) -> str:
+    return ", ".join(sorted(set(names)))
 
 
 def _misread(name: str, said: str, stood: str, wanted: str) -> str:

@@ -13,7 +13,7 @@ from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Nev
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import parse
 from lumenstat.language.sources import Path_
-from lumenstat.language.values import DocumentId, ExpressionText, Text, Written
+from lumenstat.language.values import DocumentId, ExpressionText, Flag, Text, Written
 from lumenstat.systems.system import Sections
 
 if TYPE_CHECKING:
@@ -27,6 +27,8 @@ class DecisionBranch(Written):
     when: ExpressionText
     says: Text
     items: tuple[AnyItem, ...] = ()
+    stop: Flag = False
+    """The exercise is to end here, after the items of this branch."""
 
 
 class DecideItem(ItemBase):
@@ -51,7 +53,7 @@ class DecideItem(ItemBase):
     def ways(self) -> Iterator[Way]:
         """Its branches."""
         for n, branch in enumerate(self.branches):
-            yield Way(branch.id, branch.says, branch.items, ("branches", n, "items"))
+            yield Way(branch.id, branch.says, branch.items, ("branches", n, "items"), branch.stop)
 
     def right_branch(self, flag: Callable[[str], bool]) -> str | None:
         """The first branch whose expression is true."""
@@ -75,6 +77,10 @@ class DecideItem(ItemBase):
             return attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
         rather = f"; the state called for: {words[right]}" if right else ""
         return attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
+
+    def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:
+        """The branch that was right then."""
+        return self.right_branch(true)
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By choosing a branch, whose items then lie on the card."""

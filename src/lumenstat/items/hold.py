@@ -55,6 +55,10 @@ class HoldItem(ItemBase):
         """Its control."""
         return (("control", self.control),)
 
+    def moves(self, papers: Mapping[str, float | str]) -> Iterator[tuple[str, str | None]]:
+        """Its control is pressed."""
+        yield (self.control, None)
+
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every press of the control with the release that ends it."""
         found: list[Attempt] = []

@@ -6,7 +6,7 @@ is told what it needs by the protocols in `seen`.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
@@ -57,6 +57,8 @@ class ItemBase(Written):
     FILLED: ClassVar[bool] = False
     SAID: ClassVar[bool] = False
     """Answered by saying so alone, in a guided run too."""
+    CHECKED: ClassVar[bool] = False
+    """Done in a flow from memory, it is answered in words when the check is read."""
     SILENT: ClassVar[bool] = False
     """Looks or speaks only, so that in which order it stands makes no difference to the aircraft."""
     TOUCHES: ClassVar[bool] = True
@@ -110,6 +112,10 @@ class ItemBase(Written):
         """The position it asks for in so many words, if it does."""
         return ""
 
+    def moves(self, papers: Mapping[str, float | str]) -> Iterator[tuple[str, str | None]]:
+        """Controls that it has moved, and where to; None: anywhere."""
+        yield from ()
+
     @classmethod
     def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
         """What an entry that becomes an item of this kind is given, where it has none, so that it can be read."""
@@ -121,9 +127,17 @@ class ItemBase(Written):
         """All attempts at it among what the crew did about its parts, in time order."""
         return []
 
-    def omitted_says(self, end: Mapping[str, Any], seen: Seen) -> str:
-        """What is said where it was never done, with every quantity as it was at the end."""
+    def begun(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[int, ...]:
+        """Acts that belong to it though it was never completed, among what the crew did about its parts."""
+        return ()
+
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
+        """What is said where it was never completed, with every quantity as it was at the end."""
         return "Never done."
+
+    def not_so(self, answer: EventMoment, seen: Seen) -> str | None:
+        """What its answer, given when a check was read, said that was not so; None where it was true."""
+        return None
 
     @property
     def too_soon(self) -> bool:
@@ -134,9 +148,16 @@ class ItemBase(Written):
         """What must be there for it, and within how many seconds of that it must be done."""
         return None
 
-    def taken_way(self, end: EventMoment | None, seen: Seen) -> str | None:
-        """The way on that was right at a moment: its id, None where there is none."""
+    def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:
+        """The way on that was right when it was last tried: its id, None where there is none.
+
+        `true` tells which expressions were true then, or when it was passed by.
+        """
         return None
+
+    def in_moment(self, moment: EventMoment, seen: Seen) -> bool:
+        """Whether a moment is one to which it belongs."""
+        return True
 
     # ---- a run in progress -------------------------------------------------------------------------------
 
@@ -193,9 +214,11 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Way:
-    """A way on from an item: its id, what it says, its items, and where they stand in the item's document."""
+    """A way on from an item: its id, what it says, its items, where they stand in the item's document, and whether the
+    exercise is to end there."""
 
     id: str
     says: str
     items: tuple[Any, ...]
     path: Path_
+    stop: bool = False

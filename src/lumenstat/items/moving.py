@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -42,6 +42,10 @@ class CycleItem(ItemBase):
     def parts(self) -> tuple[Part, ...]:
         """Its control."""
         return (("control", self.control),)
+
+    def moves(self, papers: Mapping[str, float | str]) -> Iterator[tuple[str, str | None]]:
+        """Its control, through its positions."""
+        yield from ((self.control, position) for position in self.through)
 
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control through the positions, one after another; a wrong one begins anew."""
@@ -102,6 +106,10 @@ class SweepItem(ItemBase):
     def parts(self) -> tuple[Part, ...]:
         """Its control."""
         return (("control", self.control),)
+
+    def moves(self, papers: Mapping[str, float | str]) -> Iterator[tuple[str, str | None]]:
+        """Its control, all of the way."""
+        yield (self.control, None)
 
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control to each end and back to where it stood when they began."""

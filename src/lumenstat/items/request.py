@@ -56,10 +56,13 @@ class RequestItem(ItemBase):
         return [self._request(moment) for moment in asked]
 
     def _request(self, moment: EventMoment) -> Attempt:
-        answered = moment.accepted
-        says = "Asked, and the crew went to do it." if answered else "Asked when there was nothing the crew could do."
+        says = (
+            f"Asked, but it could not be done: {_lower(moment.refusal)}"
+            if moment.refusal
+            else "Asked, and the crew went to do it."
+        )
         stood = str(moment.state[f"service.{self.service}"])
-        return attempt(moment, answered, says, evidence=((self.service, stood),))
+        return attempt(moment, moment.accepted, says, evidence=((self.service, stood),))
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By asking for it."""
@@ -84,3 +87,7 @@ class RequestItem(ItemBase):
         state = end[f"service.{self.service}"]
         says = f"{self.service} stands at '{state}': the crew cannot {self.action} it, or nobody can call them"
         return Never("cannot-ask", says)
+
+
+def _lower(text: str) -> str:
+    return text[:1].lower() + text[1:]

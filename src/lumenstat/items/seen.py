@@ -48,6 +48,10 @@ class EventMoment(Protocol):
     def accepted(self) -> bool:
         """Whether it took effect."""
 
+    @property
+    def refusal(self) -> str | None:
+        """What the crew outside answered where they did not do what was asked."""
+
 
 class Seen(Protocol):
     """A judge's view of a run."""
@@ -63,6 +67,13 @@ class Seen(Protocol):
     @property
     def papers(self) -> Mapping[str, float | str]:
         """Every handed-out value by `paper.line`."""
+
+    @property
+    def selectors(self) -> frozenset[str]:
+        """Controls that only choose what an instrument shows and how brightly; turning them is never judged."""
+
+    def asked_for(self, control: str, position: str) -> bool:
+        """Whether some item has a control moved to a position."""
 
     def flag(self, moment: Any, text: str) -> bool:
         """The value of a watched expression just before the event."""

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.procedure import watched_texts
 from lumenstat.proving.findings import Finder
 from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
 from lumenstat.proving.standing import standings
@@ -24,7 +23,7 @@ def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
     """The proof of an exercise. The same exercise always gives the same proof."""
     flown = rehearsal or rehearse(bundle)
     procedure = bundle.procedure
-    flight = fly(bundle, flown.events, watched_texts(procedure), end=flown.ready_at + AFTERWARDS_TICKS)
+    flight = fly(bundle, flown.events, bundle.watched, end=flown.ready_at + AFTERWARDS_TICKS)
     findings = tuple(Finder(bundle, procedure, flown, flight).findings())
     schedule = schedule_of(Script(bundle, flown))
     items = tuple(

@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, aliased
 
+from lumenstat.assessment.ledger import Outcome
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
@@ -142,7 +143,9 @@ class RunLine:
     finished: datetime | None
     not_judged: str | None
     percent: float | None
-    outcome: str | None
+    outcome: Outcome | None
+    gates: str | None
+    pass_mark: float | None
     signed_by: str | None
     origin_id: str | None
 
@@ -156,7 +159,8 @@ def runs_of(session: Session, trainee_id: int | None = None, exercise_id: str | 
     columns = select(
         Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, trainee.name, instructor.name, Run.state,
         Run.created, Run.finished, Run.not_judged, func.json_extract(Run.ledger, "$.percent"),
-        func.json_extract(Run.ledger, "$.outcome"), Run.signed_by, Run.origin_id,
+        func.json_extract(Run.ledger, "$.outcome"), func.json_extract(Run.ledger, "$.gates"),
+        func.json_extract(Run.ledger, "$.pass_mark"), Run.signed_by, Run.origin_id,
     )  # fmt: skip
     query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     query = query.join(trainee, trainee.id == Run.trainee_id).join(instructor, instructor.id == Run.instructor_id)

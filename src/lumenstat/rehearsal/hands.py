@@ -52,6 +52,8 @@ class Hands:
     aircraft: Aircraft = field(init=False)
     watch: Watch = field(init=False)
     events: list[LogEvent] = field(default_factory=list)
+    before: list[tuple[bool, ...]] = field(default_factory=list)
+    """By event, what was true of the watched expressions just before it."""
     controls: Mapping[str, Control] = field(init=False)
     instruments: Mapping[str, Instrument] = field(init=False)
     papers: Mapping[str, float | str] = field(init=False)
@@ -106,6 +108,7 @@ class Hands:
         """Do one thing, after the time it takes."""
         self.pass_time(PACE_SECONDS.get(verb, 0.5) if pace is None else pace)
         done = LogEvent(self.tick, "trainee", verb, args)
+        self.before.append(self.watch.now())
         carry_out(self.aircraft, done)
         self.events.append(done)
 

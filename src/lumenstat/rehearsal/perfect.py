@@ -79,6 +79,7 @@ class _Flier:
     tails: Mapping[int, int]
     done: int = 0
     skipped: int = 0
+    passed_over: int = 0
     ended: dict[int, int] = field(default_factory=dict)
     free: dict[int, int] = field(default_factory=dict)
     ripe: dict[int, int] = field(default_factory=dict)
@@ -95,7 +96,10 @@ class _Flier:
     def fly(self) -> Rehearsal:
         """Act until nothing is left, or nothing comes any more."""
         patient = self.hands.tick + PATIENCE_TICKS
-        while left := self._open():
+        while True:
+            self._pass_over()
+            if not (left := self._open()):
+                break
             if self._skip(left):
                 continue
             looked, first = self.hands.tick, len(self.hands.events)
@@ -129,13 +133,21 @@ class _Flier:
         ended = self.ended.get(self.procedure.by_id[item.not_before.item].number)
         return 0 if ended is None else ended + ticks(item.not_before.seconds)
 
+    def _pass_over(self) -> None:
+        """While a section has not begun, what would not apply in it now holds nothing up."""
+        self.passed_over = 0
+        for step in self._left():
+            text = step.item.applies_when
+            if text is not None and step.section not in self.begun and not self.hands.flag(text):
+                self.passed_over |= 1 << step.number
+
     def _left(self) -> list[Step]:
-        gone = self.done | self.skipped
+        gone = self.done | self.skipped | self.passed_over
         return [step for step in self.procedure.steps if not gone >> step.number & 1]
 
     def _open(self) -> list[Step]:
         """Steps whose turn it may be: all that must come before them is done."""
-        gone = self.done | self.skipped
+        gone = self.done | self.skipped | self.passed_over
         found = [step for step in self._left() if not self.procedure.before[step.number] & ~gone]
         for step in found:
             self.free.setdefault(step.number, self.hands.tick)
@@ -149,7 +161,7 @@ class _Flier:
                 self.skipped |= 1 << step.number
             elif (text := step.item.applies_when) is not None:
                 flags = self.begun.get(step.section)
-                if not (flags[text] if flags is not None else self.hands.flag(text)):
+                if flags is not None and not flags[text]:
                     self.skipped |= 1 << step.number
         return self.skipped != before
 
@@ -179,16 +191,41 @@ class _Flier:
 
     def _act(self, step: Step, starts: int, first: int) -> None:
         item, hands = step.item, self.hands
-        if step.section not in self.begun:
-            self.begun[step.section] = {text: hands.flag(text) for text in hands.texts}
         way = item.perform(hands)
+        if step.section not in self.begun:
+            # Just before the section's first act, as a judge looks at it; a selector turned to read is no such act.
+            seen = hands.before[first] if len(hands.before) > first else hands.watch.now()
+            self.begun[step.section] = dict(zip(hands.texts, seen, strict=True))
         if way is not None:
             self.branches[item.id] = way
+            if any(each.stop and each.id == way for each in item.ways()):
+                self._stop(step, way)
         self.coming.clear()
         for other in self.procedure.steps:
             if item.one_of is not None and other.item.one_of == item.one_of and other is not step:
                 self.skipped |= 1 << other.number
         self.done |= 1 << step.number
         self.ended[step.number] = hands.tick
+        self._read_check(step.section)
         free, ripe = self.free.get(step.number, starts), self.ripe.get(step.number, starts)
         self.acts.append(Acted(item.id, free, ripe, starts, hands.tick, first, len(hands.events)))
+
+    def _stop(self, stop: Step, way: str) -> None:
+        """The exercise is to end here: only what hangs on this way is still done."""
+        for step in self.procedure.steps[stop.number + 1 :]:
+            if step.branch != (stop.item.id, way):
+                self.skipped |= 1 << step.number
+
+    def _read_check(self, section: int) -> None:
+        """Once a flow is done its check is read, and every item of it answered."""
+        if self.procedure.sections[section].style != "flow-then-check":
+            return
+        own = [step for step in self.procedure.steps if step.section == section]
+        gone = self.done | self.skipped
+        if any(not gone >> step.number & 1 for step in own):
+            return
+        of = self.procedure.sections[section]
+        self.hands.event("note", flow=of.id, text=f"Flow done: {of.title}")
+        for step in own:
+            if step.item.CHECKED and self.done >> step.number & 1:
+                self.hands.event("respond", item=step.item.id)

@@ -49,12 +49,20 @@ class Card:
         return found
 
     def _items(self) -> list[Item]:
-        return [
-            step.item
-            for step in self.procedure.steps
-            if (step.branch is None or self.branches.get(step.branch[0]) == step.branch[1])
-            and step.item.id not in self.passed_over
-        ]
+        found: list[Item] = []
+        stop: tuple[str, str] | None = None
+        for step in self.procedure.steps:
+            item = step.item
+            if step.branch is not None and self.branches.get(step.branch[0]) != step.branch[1]:
+                continue
+            if item.id in self.passed_over or (stop is not None and step.branch != stop):
+                continue
+            found.append(item)
+            # Where a branch stops, nothing beyond its own items lies on the card any more.
+            taken = self.branches.get(item.id)
+            if stop is None and any(way.stop and way.id == taken for way in item.ways()):
+                stop = (item.id, str(taken))
+        return found
 
     @property
     def flow(self) -> str | None:

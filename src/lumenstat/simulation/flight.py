@@ -26,6 +26,8 @@ class Moment:
     state: Mapping[str, Discrete | None]
     flags: tuple[bool, ...]
     accepted: bool
+    refusal: str | None = None
+    """What the crew outside answered where they did not do what was asked."""
 
 
 @dataclass(frozen=True)
@@ -108,14 +110,17 @@ def fly(
     for index, event in enumerate(events):
         aircraft.arrive(event.tick)
         state, flags = aircraft.reading(), watcher.now()
+        refusal = None
         try:
+            if event.verb == "request":
+                refusal = aircraft.units.hindrance(event.verb, event.args)
             changed = carry_out(aircraft, event)
             accepted = changed or event.verb != "request"
         except ActionRefused:
             if not lenient:
                 raise
             accepted = False
-        moments.append(Moment(index, event, state, flags, accepted))
+        moments.append(Moment(index, event, state, flags, accepted, refusal))
         if event.verb == "finish":
             finished = True
             break

@@ -1,4 +1,4 @@
-"""Flies a log again without some of its acts, and only as far as that makes a difference.
+"""Flies a log again without some of its acts or with them later, and only as far as that makes a difference.
 
 The flight as it was is flown once with a checkpoint before each event. Without some acts it begins at the checkpoint
 before the first of them, and once all of them are past it ends as soon as the aircraft stands as it stood then: from
@@ -123,9 +123,9 @@ class Variants:
         """How many steps and events all flights without something have taken so far."""
         return self._clock.count - self._base_count
 
-    def without(self, left_out: frozenset[int]) -> Outcome:
-        """The flight without the events of these indices."""
-        first, last = min(left_out), max(left_out)
+    def without(self, left_out: frozenset[int], again_before: int | None = None) -> Outcome:
+        """The flight without the events of these indices, or with them done only just before a later one."""
+        first, last = min(left_out), max((*left_out, again_before or 0))
         begin = self._checkpoints[first]
         self._aircraft.restore(begin.aircraft)
         self._watch.restore(begin.seen)
@@ -135,6 +135,9 @@ class Variants:
             self._aircraft.arrive(event.tick)
             if index > last and self._stands_as(self._checkpoints[index]):
                 return self._joined(self._checkpoints[index])
+            if index == again_before:
+                for each in sorted(left_out):
+                    self._do(self.events[each])
             if index not in left_out:
                 self._do(event)
         self._aircraft.arrive(self.end)

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.assessment.ledger import OUTCOME_WORDS, VERDICT_WORDS, ItemRow, Ledger
+from lumenstat.assessment.ledger import VERDICT_WORDS, ItemRow, Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.errors import RecordError
 from lumenstat.records.tables import Run
@@ -109,7 +109,7 @@ def _side(run: Run, ledger: Ledger) -> Side:
         run_id=run.id,
         trainee=run.trainee.name,
         flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
-        outcome=OUTCOME_WORDS[ledger.outcome],
+        outcome=ledger.outcome_words,
         percent=ledger.percent,
         used=ledger.ended_at,
         earned=ledger.points.earned,

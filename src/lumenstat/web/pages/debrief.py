@@ -10,8 +10,8 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat.assessment.ledger import (
-    OUTCOME_WORDS,
     VERDICT_WORDS,
+    AimRow,
     Evidence,
     ExtraRow,
     Gate,
@@ -60,6 +60,7 @@ class LedgerLine(Context):
     gates: bool
     why: str | None
     lost: bool
+    reached: bool
     override: Overridden | None
     computed: str
     computed_earned: float
@@ -96,6 +97,8 @@ class DebriefContext(Context):
     changed_count: int
     flown_with: str | None
     extras: tuple[ExtraRow, ...]
+    aims: tuple[AimRow, ...]
+    unreached_count: int
     limits: tuple[LimitRow, ...]
     ended_at: float
     time: TimeUse | None
@@ -237,7 +240,8 @@ def debrief_context(
                 critical=step.item.critical,
                 gates=row.item in gating,
                 why=step.item.why,
-                lost=row.earned < row.possible or row.item in changed,
+                lost=(row.earned < row.possible and row.reached) or row.item in changed,
+                reached=row.reached,
                 override=changed.get(row.item),
                 computed=VERDICT_WORDS[before[row.item].verdict],
                 computed_earned=before[row.item].earned,
@@ -251,7 +255,7 @@ def debrief_context(
         trainee=run.trainee.name,
         flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
         outcome=ledger.outcome,
-        outcome_words=OUTCOME_WORDS[ledger.outcome],
+        outcome_words=ledger.outcome_words,
         outcome_reason=_reason(ledger, bundle.exercise.pass_mark),
         percent=ledger.percent,
         band=ledger.band,
@@ -263,6 +267,8 @@ def debrief_context(
         changed_count=len(changed),
         flown_with=run.flown_digest if run.flown_digest not in (None, run.digest) else None,
         extras=ledger.extras,
+        aims=ledger.aims,
+        unreached_count=sum(not row.reached for row in ledger.items),
         limits=ledger.limits,
         ended_at=ledger.ended_at,
         time=ledger.time,
@@ -300,14 +306,14 @@ def _worst(ledger: Ledger) -> tuple[Lost, ...]:
 
 
 def _reason(ledger: Ledger, mark: float) -> str:
+    if ledger.ending is not None:
+        return ledger.ending
     match ledger.outcome:
         case "pass":
-            return f"At or over the pass mark of {mark:g}, with nothing that holds it."
+            return f"At or over the pass mark of {mark:g} %, and nothing stands against it."
         case "held":
-            hazards = sum(gate.kind == "limit" for gate in ledger.gates)
-            what = "a hazard" if hazards else "a gating item"
-            return f"Over the pass mark of {mark:g}, but held by {what}."
+            return f"{ledger.percent:g} % is over the pass mark of {mark:g} %; what stands beside it decides."
         case "fail":
-            return f"Under the pass mark of {mark:g}."
+            return f"The pass mark is {mark:g} %."
         case _:
             return "The exercise was not brought to its end."

@@ -10,8 +10,9 @@ from typing import Annotated, ClassVar
 from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
+from pydantic import TypeAdapter
 
-from lumenstat.assessment.ledger import OUTCOME_WORDS, Ledger
+from lumenstat.assessment.ledger import Gate, Ledger, words_of_outcome
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
@@ -31,7 +32,7 @@ from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Vie
 router = APIRouter()
 
 READ_SECONDS = 30.0
-WORDS_OF: dict[str, str] = {str(outcome): words for outcome, words in OUTCOME_WORDS.items()}
+GATES = TypeAdapter(tuple[Gate, ...])
 JUDGED_SOON_SECONDS, LOOK_SECONDS = 3.0, 0.05
 """So long an imported log's debrief is waited for; after that its page says how far its judging is."""
 
@@ -159,11 +160,17 @@ class _Counts:
 
 def _as_overridden(database: Database, line: RunLine, overrides: list[Override]) -> _Counts:
     if not overrides or line.percent is None:
-        return _Counts(line.percent, line.outcome)
+        return _Counts(line.percent, _outcome_words(line))
     run = database.read(lambda session: find_run(session, line.id))
     ledger = Ledger.model_validate_json(run.ledger or "")
     counted = with_overrides(run.exercise.bundle, ledger, as_they_count(overrides))
-    return _Counts(counted.percent, counted.outcome, len({each.item for each in overrides}))
+    return _Counts(counted.percent, counted.outcome_words, len({each.item for each in overrides}))
+
+
+def _outcome_words(line: RunLine) -> str | None:
+    if line.outcome is None:
+        return None
+    return words_of_outcome(line.outcome, GATES.validate_json(line.gates or "[]"), line.pass_mark)
 
 
 def _row(line: RunLine, counts: _Counts) -> RunRow:
@@ -175,7 +182,7 @@ def _row(line: RunLine, counts: _Counts) -> RunRow:
         state=_state(line),
         created=f"{line.created:%-d %B %Y, %H:%M}",
         percent=counts.percent,
-        outcome=WORDS_OF.get(counts.outcome or ""),
+        outcome=counts.outcome,
         notes=tuple(_notes(line, counts.overridden)),
     )
 

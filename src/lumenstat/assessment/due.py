@@ -1,0 +1,66 @@
+"""Whether a right act came in its time: not too soon after another, not too late after it or after its indication."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from lumenstat.assessment.ledger import Verdict
+from lumenstat.assessment.reading import Reading
+from lumenstat.documents.exercise import Credit
+from lumenstat.documents.procedure import Procedure, Step
+from lumenstat.items.item import Timed
+from lumenstat.items.seen import Attempt
+from lumenstat.simulation.watching import Timeline
+
+
+@dataclass(frozen=True)
+class Due:
+    """Judges the time of right attempts, which counts from the acts of one reading."""
+
+    procedure: Procedure
+    timelines: Mapping[str, Timeline]
+    credit: Credit
+
+    def share(self, step: Step, attempt: Attempt, reading: Reading) -> tuple[float, str]:
+        """The share of its weight that an attempt earns by its time, and what is said of it."""
+        verdict, says = self.verdict(step, attempt, reading)
+        return share_of(verdict, self.credit), says
+
+    def verdict(self, step: Step, attempt: Attempt, reading: Reading) -> tuple[Verdict, str]:
+        """Done, early or late, with the sentence that says why."""
+        item = step.item
+        if item.not_before is not None and (waited := self._since(item.not_before, attempt, reading)) is not None:
+            due = item.not_before
+            if waited < round(due.seconds * 100):
+                says = f"{waited / 100:.1f} s after '{self._challenge(due)}'; at least {due.seconds:g} s were due."
+                return "early", says
+        if item.within is not None and (waited := self._since(item.within, attempt, reading)) is not None:
+            due = item.within
+            if waited > round(due.seconds * 100):
+                says = f"{waited / 100:.1f} s after '{self._challenge(due)}'; at most {due.seconds:g} s were allowed."
+                return "late", says
+        if (awaited := item.due()) is not None:
+            there = self.timelines[awaited[0]].first_true()
+            if there is not None and attempt.tick - there > round(awaited[1] * 100):
+                says = f"It was there from {there / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s."
+                return "late", says
+        return "done", attempt.says
+
+    def _since(self, timed: Timed, attempt: Attempt, reading: Reading) -> int | None:
+        """Ticks since the other item was done; None where it never was."""
+        other = reading.done(self.procedure.by_id[timed.item].number)
+        return None if other is None else attempt.tick - other.tick
+
+    def _challenge(self, timed: Timed) -> str:
+        return self.procedure.by_id[timed.item].item.challenge
+
+
+def share_of(verdict: Verdict, credit: Credit, corrected: bool = False) -> float:
+    """The share of an item's weight that a verdict earns, hints aside."""
+    return {
+        "done": credit.corrected if corrected else 1.0,
+        "late": credit.late,
+        "early": credit.early,
+        "out-of-order": credit.out_of_order,
+    }.get(verdict, 0.0)

@@ -1,0 +1,151 @@
+"""Which act of a log is read as which item: what is kept, what is out of place, what was tried, what is left."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from lumenstat.assessment.attempts import Reader
+from lumenstat.assessment.matching import Candidate, best_reading
+from lumenstat.documents.procedure import Procedure, Step
+from lumenstat.items.seen import Attempt
+
+WORDS = ("call", "confirm", "decide", "respond", "see")
+"""Verbs that say something, so that the last word counts."""
+
+Judge = Callable[[Step, Attempt, "Reading"], tuple[float, str]]
+"""The share of its weight that a right attempt earns by its time, with what is said of it."""
+
+
+@dataclass
+class Reading:
+    """One reading of a log, by the numbers of the steps.
+
+    `kept` are right and in their place, `misplaced` right and out of it; `tries` are wrong or worse attempts before
+    what counts, or all there is; `afterwards` are false words after what counts.
+    """
+
+    kept: dict[int, Attempt] = field(default_factory=dict)
+    misplaced: dict[int, Attempt] = field(default_factory=dict)
+    tries: dict[int, list[Attempt]] = field(default_factory=dict)
+    afterwards: dict[int, list[Attempt]] = field(default_factory=dict)
+    used: set[int] = field(default_factory=set)
+
+    def done(self, number: int) -> Attempt | None:
+        """The right attempt that counts for a step."""
+        return self.kept.get(number) or self.misplaced.get(number)
+
+    def first_act(self, number: int) -> int | None:
+        """The first event that belongs to a step."""
+        counted = [a for a in (self.done(number), *self.tries.get(number, ())) if a is not None]
+        return min((min(a.parts) for a in counted), default=None)
+
+
+@dataclass(frozen=True)
+class Reads:
+    """Reads a log for the steps that apply."""
+
+    procedure: Procedure
+    reader: Reader
+    attempts: Mapping[int, Sequence[Attempt]]
+    share: Judge
+    events: int
+
+    def of(self, steps: Sequence[Step]) -> Reading:
+        """The best reading. It is made twice: credit counts from times that the first one finds."""
+        reading = self._matched(steps, Reading())
+        reading = self._matched(steps, reading)
+        self._misplace(steps, reading)
+        self._superseded(steps, reading)
+        self._give_words_and_tries(steps, reading)
+        self._begun(steps, reading)
+        return reading
+
+    def _right(self, step: Step) -> dict[int, Attempt]:
+        return {a.index: a for a in self.attempts[step.number] if a.right}
+
+    def _matched(self, steps: Sequence[Step], before: Reading) -> Reading:
+        by_number = {step.number: step for step in steps}
+        right = {step.number: self._right(step) for step in steps}
+        candidates = [Candidate(number, index) for number, found in right.items() for index in found]
+
+        def credit(candidate: Candidate) -> float:
+            if len(right[candidate.item]) == 1:
+                return 1.0
+            return self.share(by_number[candidate.item], right[candidate.item][candidate.action], before)[0]
+
+        reading = Reading()
+        for pair in best_reading(candidates, credit, self.procedure.precedes):
+            reading.kept[pair.item] = right[pair.item][pair.action]
+            reading.used.update(right[pair.item][pair.action].parts)
+        return reading
+
+    def _misplace(self, steps: Sequence[Step], reading: Reading) -> None:
+        for step in steps:
+            if step.number in reading.kept:
+                continue
+            free = [a for a in self._right(step).values() if not reading.used & set(a.parts)]
+            if free:
+                reading.misplaced[step.number] = free[0]
+                reading.used.update(free[0].parts)
+
+    def _superseded(self, steps: Sequence[Step], reading: Reading) -> None:
+        """What was right but at a worse time, and was done again at a better one, was a slip put right."""
+        for step in steps:
+            counted = reading.kept.get(step.number)
+            if counted is None:
+                continue
+            low, _ = self.window(step, reading)
+            share = self.share(step, counted, reading)[0]
+            for attempt in self._right(step).values():
+                if not low < attempt.index < counted.index or reading.used & set(attempt.parts):
+                    continue
+                worse, says = self.share(step, attempt, reading)
+                if worse < share:
+                    reading.tries.setdefault(step.number, []).append(replace(attempt, right=False, says=says))
+                    reading.used.update(attempt.parts)
+
+    def _give_words_and_tries(self, steps: Sequence[Step], reading: Reading) -> None:
+        """Give every wrong attempt to the one item it was meant for: open before done, then nearest in order."""
+        claims: dict[int, list[tuple[tuple[bool, bool, bool], int, Attempt]]] = {}
+        for step in steps:
+            low, high = self.window(step, reading)
+            counted = reading.done(step.number)
+            for attempt in self.attempts[step.number]:
+                if attempt.right or reading.used & set(attempt.parts):
+                    continue
+                inside = low < attempt.index < high
+                if counted is not None and not (inside and self._still_counts(attempt, counted)):
+                    continue
+                # A reading in its moment explains a call better than one out of it, so it is preferred.
+                elsewhere = not step.item.in_moment(self.reader.moments[attempt.index], self.reader)
+                claim = ((not inside, counted is not None, elsewhere), step.number, attempt)
+                claims.setdefault(attempt.index, []).append(claim)
+        for _, each in sorted(claims.items()):
+            _, number, attempt = min(each, key=lambda claim: claim[:2])
+            counted = reading.done(number)
+            later = counted is not None and attempt.index > counted.index
+            (reading.afterwards if later else reading.tries).setdefault(number, []).append(attempt)
+            reading.used.update(attempt.parts)
+        for tries in reading.tries.values():
+            tries.sort(key=lambda attempt: attempt.index)
+
+    def _still_counts(self, attempt: Attempt, counted: Attempt) -> bool:
+        """Before what counts anything is a slip put right; after it only words take it back."""
+        return attempt.index < counted.index or self.verb(attempt) in WORDS
+
+    def verb(self, attempt: Attempt) -> str:
+        """What an attempt was completed by."""
+        return self.reader.verbs[attempt.index]
+
+    def window(self, step: Step, reading: Reading) -> tuple[int, int]:
+        """Between which events of its kept neighbours in the procedure the item belongs."""
+        before = [a.index for n, a in reading.kept.items() if self.procedure.precedes(n, step.number)]
+        after = [a.index for n, a in reading.kept.items() if self.procedure.precedes(step.number, n)]
+        return max(before, default=-1), min(after, default=self.events)
+
+    def _begun(self, steps: Sequence[Step], reading: Reading) -> None:
+        """Of a line with several controls, what was moved rightly belongs to it though another was not."""
+        for step in steps:
+            if reading.done(step.number) is None:
+                reading.used.update(step.item.begun(self.reader.about(step.item), self.reader))

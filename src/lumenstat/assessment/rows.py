@@ -1,0 +1,253 @@
+"""What each item comes to: its verdict, its points and the one sentence that says why."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from lumenstat.assessment.applying import Applying
+from lumenstat.assessment.attempts import Reader
+from lumenstat.assessment.due import Due, share_of
+from lumenstat.assessment.ledger import Evidence, ItemRow, Verdict
+from lumenstat.assessment.reading import Reading
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.procedure import Step
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.items.seen import Attempt
+from lumenstat.simulation.flight import Flight, fly
+
+GOING_ON = ("set", "press", "request")
+WAITED_TICKS = 240_000
+"""What has not come after forty minutes more is taken not to come."""
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Makes the rows of one reading of one run. `too_early` says what an item's act brought by coming too early."""
+
+    bundle: Bundle
+    reader: Reader
+    flight: Flight
+    events: Sequence[LogEvent]
+    attempts: Mapping[int, Sequence[Attempt]]
+    applying: Applying
+    reading: Reading
+    due: Due
+    too_early: Mapping[int, str]
+
+    @cached_property
+    def _steps(self) -> frozenset[int]:
+        return frozenset(step.number for step in self.applying.steps)
+
+    def row(self, step: Step) -> ItemRow:
+        """One item."""
+        item, number = step.item, step.number
+        if number not in self._steps:
+            return _bare_row(item.id, "not-applicable", 0.0, self._why_not(step))
+        if (taken := self._other_way(step)) is not None:
+            return _bare_row(item.id, "not-applicable", 0.0, f"Another way was taken: '{taken}'.")
+        counted, tries = self.reading.done(number), self.reading.tries.get(number, [])
+        if counted is not None:
+            return self._done(step, counted, [w for w in tries if w.index < counted.index and w.slip])
+        if tries:
+            verdict, says = self._wrong(step, tries[-1])
+            return self._graded(step, tries[-1], verdict, says)
+        says = item.omitted_says(self.reader.about(item), self.flight.aircraft.state(), self.reader)
+        return _bare_row(item.id, "omitted", item.weight, says)
+
+    def _why_not(self, step: Step) -> str:
+        stop = self.applying.stop
+        if stop is not None and step.number > stop.number:
+            return f"Did not apply: the exercise was to stop at '{stop.item.challenge}'."
+        return "Did not apply here."
+
+    def _other_way(self, step: Step) -> str | None:
+        """The challenge of the alternative that counts instead of this item, if it is one of several."""
+        if step.item.one_of is None:
+            return None
+        ways = [each for each in self.applying.steps if each.item.one_of == step.item.one_of]
+        done = [w for w in ways if w.number in self.reading.kept]
+        done = done or [w for w in ways if w.number in self.reading.misplaced]
+        tried = [w for w in ways if w.number in self.reading.tries]
+        chosen = min(done, key=self._index) if done else (tried or ways)[0]
+        return None if chosen is step else chosen.item.challenge
+
+    def _index(self, step: Step) -> int:
+        """The event with which a step was done; the log's end where it was not."""
+        counted = self.reading.done(step.number)
+        return len(self.events) if counted is None else counted.index
+
+    # ---- what was done right ---------------------------------------------------------------------------------
+
+    def _done(self, step: Step, counted: Attempt, slips: list[Attempt]) -> ItemRow:
+        if (last := self._taken_back(step, counted)) is not None:
+            says = f"{last.says} It had been right at {counted.tick / 100:.1f} s: the last word counts."
+            return self._graded(step, last, "wrong", says)
+        if step is self.applying.stop and (act := self._going_on(counted.index)) is not None:
+            says = f"{counted.says} But then, at {act.tick / 100:.1f} s, the crew went on all the same."
+            return self._graded(step, counted, "wrong", says)
+        if (unanswered := self._flow_answer(step, counted)) is not None:
+            verdict, says = unanswered
+            return self._graded(step, counted, verdict, says)
+        if step.number in self.reading.misplaced:
+            return self._graded(step, counted, "out-of-order", self._misplaced_says(step, counted))
+        verdict, says = self.due.verdict(step, counted, self.reading)
+        if verdict == "done" and step.number in self.too_early:
+            return self._graded(step, counted, "early", self.too_early[step.number])
+        slips = [*slips, *(w for w in self.reading.afterwards.get(step.number, ()) if w.slip)]
+        if slips and verdict == "done":
+            put_right = counted if slips[-1].index < counted.index else self._again(step, slips[-1].index) or counted
+            says = f"{slips[-1].says} Put right at {put_right.tick / 100:.1f} s: {put_right.says}"
+        return self._graded(step, counted, verdict, says, bool(slips))
+
+    def _taken_back(self, step: Step, counted: Attempt) -> Attempt | None:
+        """The false last word after what counted, where no right one followed it."""
+        false = [w for w in self.reading.afterwards.get(step.number, ()) if w.slip]
+        return None if not false or self._again(step, false[-1].index) is not None else false[-1]
+
+    def _again(self, step: Step, after: int) -> Attempt | None:
+        """The first right attempt after an event."""
+        return next((a for a in self.attempts[step.number] if a.right and a.index > after), None)
+
+    def _going_on(self, after: int) -> LogEvent | None:
+        """The first act after an event that an item beyond the stop asks for."""
+        found = [self.events[index] for index in sorted(self.beyond_the_stop) if index > after]
+        return next((event for event in found if event.verb in GOING_ON), None)
+
+    @cached_property
+    def beyond_the_stop(self) -> frozenset[int]:
+        """Acts that were right for items which no longer counted because the exercise was to stop."""
+        stop = self.applying.stop
+        if stop is None:
+            return frozenset()
+        beyond = [s for s in self.bundle.procedure.steps if s.number > stop.number and s.number not in self._steps]
+        parts = {part for s in beyond for a in self.attempts[s.number] if a.right for part in a.parts}
+        return frozenset(parts - self.reading.used)
+
+    # ---- a check that is read after a flow -------------------------------------------------------------------
+
+    def _in_flow(self, step: Step) -> bool:
+        return step.item.CHECKED and self.bundle.procedure.sections[step.section].style == "flow-then-check"
+
+    def _flow_answer(self, step: Step, counted: Attempt) -> tuple[Verdict, str] | None:
+        """What is wrong with the answer to an item that was done in a flow, if anything is."""
+        if not self._in_flow(step):
+            return None
+        answers = self.reader.responses(step.item)
+        done = f"It was done at {counted.tick / 100:.1f} s"
+        if not answers:
+            flow = [s for s in self.applying.steps if s.section == step.section and self._in_flow(s)]
+            if any(self.reader.responses(s.item) for s in flow):
+                return "omitted", f"{done}, but nobody answered when the check was read."
+            # A check that was never read is one slip, not one for every line of it.
+            title = self.bundle.procedure.sections[step.section].title
+            return ("omitted", f"{done}, but the check of '{title}' was never read.") if step is flow[0] else None
+        false = step.item.not_so(answers[-1], self.reader)
+        return None if false is None else ("wrong", false)
+
+    # ---- what was not ------------------------------------------------------------------------------------------
+
+    def _wrong(self, step: Step, last: Attempt) -> tuple[Verdict, str]:
+        """A wrong attempt that nothing right followed: too soon, or wrong."""
+        text = step.item.waits_for
+        if not step.item.too_soon or text is None:
+            return "wrong", last.says
+        line = self.flight.timelines[text]
+        if (there := line.first_true(last.tick)) is not None and there <= self.flight.end:
+            return "early", f"{last.says} It was there at {there / 100:.1f} s."
+        if line.spans(last.tick):
+            return "wrong", "Said to be there when it was there no longer."
+        if (there := self._comes(text, last)) is not None:
+            return "early", f"{last.says} Waited for, it would have been there at {there / 100:.1f} s."
+        return "wrong", "Said to be there, but it was not coming."
+
+    def _comes(self, text: str, said: Attempt) -> int | None:
+        """When something would have come if nobody had done anything more."""
+        waited = fly(self.bundle, self.events[: said.index + 1], [text], said.tick + WAITED_TICKS)
+        return waited.timelines[text].first_true(said.tick)
+
+    def _misplaced_says(self, step: Step, attempt: Attempt) -> str:
+        kept, at = self.reading.kept, f"Done at {attempt.tick / 100:.1f} s"
+        late = [
+            n for n, a in kept.items() if self.bundle.procedure.precedes(n, step.number) and a.index > attempt.index
+        ]
+        soon = [
+            n for n, a in kept.items() if self.bundle.procedure.precedes(step.number, n) and a.index < attempt.index
+        ]
+        if late:
+            other = max(late)
+            return f"{at}, before '{self.named(other)}' ({kept[other].tick / 100:.1f} s), which comes first."
+        if soon:
+            other = min(soon)
+            return f"{at}, only after '{self.named(other)}' ({kept[other].tick / 100:.1f} s), which comes later."
+        return f"{at}, out of its place."
+
+    def named(self, number: int) -> str:
+        """An item's challenge, with its response where another item has the same challenge."""
+        item = self.bundle.procedure.steps[number].item
+        same = [step for step in self.bundle.procedure.steps if step.item.challenge == item.challenge]
+        return item.challenge if len(same) == 1 else f"{item.challenge}: {item.response}"
+
+    def passed_by(self) -> Iterator[tuple[Step, str]]:
+        """Critical items that something which had to wait for them was done before, though they were done rightly."""
+        for step in self.applying.steps:
+            counted = self.reading.kept.get(step.number)
+            if not step.item.critical or counted is None:
+                continue
+            for number, other in self.reading.misplaced.items():
+                if self.bundle.procedure.precedes(step.number, number) and other.index < counted.index:
+                    name, at = self.named(number), other.tick / 100
+                    yield step, f"Done at {counted.tick / 100:.1f} s, only after '{name}' ({at:.1f} s)."
+                    break
+
+    # ---- points --------------------------------------------------------------------------------------------------
+
+    def _graded(self, step: Step, attempt: Attempt, verdict: Verdict, says: str, corrected: bool = False) -> ItemRow:
+        item = step.item
+        hints = {
+            e.args["level"]
+            for e in self.events
+            if e.verb == "hint" and e.args["item"] == item.id and e.tick <= attempt.tick
+        }
+        share = max(
+            0.0,
+            share_of(verdict, self.bundle.exercise.credit, corrected) - self.bundle.exercise.credit.hint * len(hints),
+        )
+        if hints:
+            says += f" {len(hints)} hint{'s' if len(hints) > 1 else ''} taken."
+            if verdict == "done":
+                verdict = "prompted"
+        return ItemRow(
+            item=item.id,
+            verdict=verdict,
+            at=attempt.tick / 100,
+            earned=round(item.weight * share, 4),
+            possible=item.weight,
+            corrected=corrected and verdict in ("done", "prompted"),
+            says=says,
+            evidence=tuple(Evidence(name=name, value=value) for name, value in attempt.evidence),
+        )
+
+
+LEAST_UNREACHED = 3
+"""So many items at the end that were never touched are told as one."""
+
+
+def not_reached(rows: Sequence[ItemRow]) -> tuple[tuple[ItemRow, ...], int | None]:
+    """The rows, those of items at the end that were never come to told so, and the number of the last one reached."""
+    count = [n for n, row in enumerate(rows) if row.verdict != "not-applicable"]
+    last = next((n for n in reversed(count) if rows[n].verdict != "omitted" or rows[n].at is not None), -1)
+    left = [n for n in count if n > last]
+    if len(left) < LEAST_UNREACHED:
+        return tuple(rows), None
+    told = [_unreached(row) if n in left else row for n, row in enumerate(rows)]
+    return tuple(told), last
+
+
+def _unreached(row: ItemRow) -> ItemRow:
+    return row.model_copy(update={"says": "Not reached.", "reached": False})
+
+
+def _bare_row(item: str, verdict: Verdict, possible: float, says: str) -> ItemRow:
+    return ItemRow(item=item, verdict=verdict, at=None, earned=0.0, possible=possible, says=says)
