@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from lumenstat import __version__, cli_database
+from lumenstat import ENGINE_VERSION, __version__, cli_database
 from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
@@ -183,6 +183,7 @@ def score_json(ledger: dict[str, Any]) -> dict[str, Any]:
 def prove(
     exercise: Path,
     leave_out: Annotated[bool, typer.Option("--leave-out", help="Leave each item out, swap each pair.")] = False,
+    log: Annotated[Path | None, typer.Option(help="Write the perfect flight as a run log.")] = None,
     as_json: Json = False,
 ) -> None:
     """Fly the checklist perfectly in the model and say what is wrong with it."""
@@ -204,6 +205,8 @@ def prove(
     except LumenstatError as error:
         fail(error)
     flight = rehearse(bundle)
+    if log is not None:
+        _write_log(log, RunLog(bundle.exercise.id, bundle.digest, ENGINE_VERSION, flight.events))
     proof = fly_proof(bundle, flight)
     consequences = every_consequence(bundle, flight) if leave_out else None
     if as_json:
@@ -212,6 +215,13 @@ def prove(
         typer.echo("\n".join(proof_lines(proof, consequences)))
     if any(finding.severity != "notes" for finding in proof.findings):
         raise typer.Exit(1)
+
+
+def _write_log(path: Path, log: RunLog) -> None:
+    try:
+        path.write_text(log.text(), encoding="utf-8")
+    except OSError as error:
+        fail(LumenstatError(f"{path}: cannot be written: {error.strerror}"))
 
 
 @app.command()
@@ -299,6 +309,7 @@ def serve(
     tls: Annotated[
         bool, _setting("tls", "People reach it by https, through a proxy: cookies go no other way.")
     ] = False,
+    grades: Annotated[str, _setting("grades", "The school's own scale, the best first, with commas between.")] = "",
     trusted_proxies: Annotated[str, _setting("trusted-proxies", "Their addresses, with commas between.")] = "",
     session_hours: Annotated[float, _setting("session-hours", "After so long a sign-in ends.", 0.1, 72)] = 12.0,
     idle_minutes: Annotated[float, _setting("idle-minutes", "After so long without use, too.", 1, 1440)] = 30.0,
@@ -318,7 +329,8 @@ def serve(
         session_hours=session_hours,
         idle_minutes=idle_minutes,
         tls=tls,
-        trusted_proxies=tuple(each.strip() for each in trusted_proxies.split(",") if each.strip()),
+        trusted_proxies=_listed(trusted_proxies),
+        grades=_listed(grades) or Settings.grades,
         workers=workers,
         log_json=log_json,
     )
@@ -326,6 +338,10 @@ def serve(
         serve_web(settings)
     except LumenstatError as error:
         fail(error)
+
+
+def _listed(text: str) -> tuple[str, ...]:
+    return tuple(each.strip() for each in text.split(",") if each.strip())
 
 
 @app.callback(invoke_without_command=True)

@@ -14,7 +14,7 @@ class Settings:
 
     `tls` says that people reach it by https, through a proxy; then cookies are sent by no other way. Forwarded
     addresses are believed only of `trusted_proxies`. A sign-in ends after `session_hours`, or `idle_minutes` in which
-    nothing was done with it.
+    nothing was done with it. `grades` is the school's own scale, the best first.
     """
 
     database: Path
@@ -28,6 +28,7 @@ class Settings:
     trusted_proxies: tuple[str, ...] = ()
     workers: int = 1
     log_json: bool = False
+    grades: tuple[str, ...] = ("Well done", "Good", "Sufficient", "Not yet")
 
     @property
     def idle(self) -> timedelta:

@@ -51,7 +51,10 @@ def test_a_whole_database_has_only_the_fault_that_is_known(database: Database) -
         ("DELETE FROM run_events WHERE number = 1", "its log has 2 events, and the last is number 2"),
         ("UPDATE run_events SET run_id = 'nobody'", "run_events belongs to nothing in runs"),
         ("UPDATE runs SET ledger = NULL", "it has ended and has no ledger"),
-        ("UPDATE runs SET ledger = 'x'", "signed by Odile Marrash: the ledger, an override or the signature"),
+        (
+            "UPDATE runs SET ledger = 'x'",
+            "signed by Odile Marrash: the ledger, an override, the appraisal or the signature",
+        ),
         ("UPDATE run_events SET tick = 7 WHERE number = 0", "event 1 of the log is not what was signed"),
         ("UPDATE exercise_versions SET content = '{} '", KNOWN),
     ],

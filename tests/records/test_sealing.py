@@ -69,18 +69,18 @@ ALTERATIONS = [
     ("UPDATE runs SET engine = 'another'", "the head of the log"),
     ("UPDATE runs SET started = '2026-01-02 03:04:06'", "the head of the log"),
     ("UPDATE people SET name = 'Somebody Else' WHERE role = 'trainee'", "the head of the log"),
-    ("UPDATE runs SET ledger = '{\"percent\": 100.0}'", "the ledger, an override or the signature"),
-    ("UPDATE runs SET signed_by = 'Somebody Else'", "the ledger, an override or the signature"),
-    ("UPDATE runs SET signed_at = '2026-02-03 04:05:07'", "the ledger, an override or the signature"),
-    ("UPDATE runs SET seal = '0'", "the ledger, an override or the signature"),
+    ("UPDATE runs SET ledger = '{\"percent\": 100.0}'", "the ledger, an override, the appraisal or the signature"),
+    ("UPDATE runs SET signed_by = 'Somebody Else'", "the ledger, an override, the appraisal or the signature"),
+    ("UPDATE runs SET signed_at = '2026-02-03 04:05:07'", "the ledger, an override, the appraisal or the signature"),
+    ("UPDATE runs SET seal = '0'", "the ledger, an override, the appraisal or the signature"),
     *(
-        (f"UPDATE overrides SET {change}", "the ledger, an override or the signature")
+        (f"UPDATE overrides SET {change}", "the ledger, an override, the appraisal or the signature")
         for change in (
             "item = 'other'", "verdict = 'wrong'", "points = 0.5", "reason = 'Another reason.'", "\"by\" = 'Somebody'",
             "at = '2026-01-02 09:09:10'",
         )
     ),
-    ("DELETE FROM overrides", "the ledger, an override or the signature"),
+    ("DELETE FROM overrides", "the ledger, an override, the appraisal or the signature"),
 ]  # fmt: skip
 
 
@@ -121,7 +121,9 @@ def test_a_record_is_signed_once_and_then_stands(database: Database) -> None:
     with pytest.raises(RecordError, match="signed by Odile Marrash already"):
         database.write(lambda s: sign(s, RUN, "Somebody Else"))
     with pytest.raises(RecordError, match="can no longer be changed"):
-        database.write(lambda s: add_override(s, RUN, "log", "done", 1.0, "For a good reason.", "Odile Marrash"))
+        database.write(
+            lambda s: add_override(s, RUN, "item", "log", "done", 1.0, "For a good reason.", "Odile Marrash")
+        )
     assert verified(database).ok
 
 

@@ -18,7 +18,7 @@ from lumenstat.cli import app
 from lumenstat.documents.bundles import Library, shipped_exercises
 from lumenstat.records.runs import add_event, find_run
 from lumenstat.records.sealing import verify
-from lumenstat.records.tables import Override, Run, RunEvent
+from lumenstat.records.tables import AppraisalRecord, Override, Run, RunEvent
 from tests.flights import PERFECT, log_of, perfect_frost, rehearsed, without
 from tests.web.conftest import Person, another, wait_until_judged
 
@@ -96,6 +96,9 @@ def test_an_override_stands_beside_the_computed_verdict(odile: Person, ines: Per
     ("change", "says"),
     [
         ({"item": "nothing"}, "There is no item"),
+        ({"kind": "weather"}, "There is nothing of kind"),
+        ({"kind": "extra", "item": "9", "points": "0"}, "There is no extra"),
+        ({"kind": "outcome", "item": "", "points": "0"}, "There is no verdict"),
         ({"verdict": "splendid"}, "There is no verdict"),
         ({"points": "7"}, "Points for this item go from 0 to 1"),
         ({"points": "-1"}, "Points for this item go from 0 to 1"),
@@ -113,6 +116,54 @@ def test_an_override_that_cannot_stand_is_refused(
     assert odile.client.app.state.database.read(lambda s: s.query(Override).count()) == 0  # type: ignore[attr-defined]
 
 
+def test_outcome_and_gates_may_be_judged_too(odile: Person, ines: Person, run_id: str) -> None:
+    why = {"kind": "outcome", "item": "", "verdict": "fail", "reason": "Did not look outside once."}
+    assert post(ines, run_id, "override", **why) == 403
+    assert post(odile, run_id, "override", **why) == 303
+    page = odile.client.get(f"/runs/{run_id}/debrief").text
+    assert "Not passed: the instructor&#39;s verdict" in page
+    assert "Outcome: computed passed; Odile Marrash" in page
+    assert "Did not look outside once." in page
+    assert "Not passed: the instructor&#39;s verdict" in odile.client.get("/runs").text
+
+
+def test_what_is_said_of_the_whole_run(odile: Person, ines: Person, run_id: str) -> None:
+    said = {"remark": "Calm and exact.\nMind the wipers.", "grade": "Good", "advice": "drill", "drill": "wipers"}
+    assert post(ines, run_id, "appraisal", **said) == 403
+    assert post(odile, run_id, "appraisal", **said) == 303
+    page = ines.client.get(f"/runs/{run_id}/debrief").text
+    assert "Calm and exact." in page
+    assert "Good. Drill these items." in " ".join(page.split())
+    assert "Wipers" in page.split("data-appraisal")[1].split("</div>")[0]
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    assert post(odile, run_id, "sign") == 303
+    assert database.read(lambda s: verify(s, run_id)).ok
+    with database.sessions() as session:
+        session.execute(update(AppraisalRecord).values(grade="Well done"))
+        assert not verify(session, run_id).ok
+        session.rollback()
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"grade": "Splendid"}, "this school&#39;s scale is Well done, Good"),
+        ({"advice": "drill", "drill": "nothing"}, "There is no item"),
+        ({"advice": "drill"}, "Choose the items"),
+        ({"advice": "sing"}, "There is no recommendation"),
+        ({"remark": "", "grade": "", "advice": ""}, "Write a remark, choose a grade"),
+    ],
+)
+def test_an_appraisal_that_cannot_stand_is_refused(
+    odile: Person, run_id: str, change: dict[str, str], says: str
+) -> None:
+    form = {"remark": "Calm.", "grade": "Good", "advice": "repeat"} | change
+    answer = odile.client.post(
+        f"/runs/{run_id}/appraisal", data={"csrf": odile.token(f"/runs/{run_id}/debrief"), **form}
+    )
+    assert (answer.status_code, says in answer.text) == (404, True)
+
+
 def test_a_signed_record_is_frozen_and_every_alteration_is_found(odile: Person, run_id: str) -> None:
     database = odile.client.app.state.database  # type: ignore[attr-defined]
     assert not database.read(lambda s: verify(s, run_id)).ok
@@ -125,8 +176,11 @@ def test_a_signed_record_is_frozen_and_every_alteration_is_found(odile: Person, 
     assert "it can no longer be changed" in answer.text
     alterations = [
         (update(RunEvent).where(RunEvent.number == 12).values(tick=999), "event 13 of the log is not what was signed"),
-        (update(Run).values(ledger="{}"), "the ledger, an override or the signature is not what was signed"),
-        (update(Run).values(signed_by="Somebody Else"), "the ledger, an override or the signature"),
+        (
+            update(Run).values(ledger="{}"),
+            "the ledger, an override, the appraisal or the signature is not what was signed",
+        ),
+        (update(Run).values(signed_by="Somebody Else"), "the ledger, an override, the appraisal or the signature"),
     ]
     for statement, says in alterations:
         with database.sessions() as session:

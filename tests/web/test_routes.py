@@ -29,7 +29,7 @@ EVERYBODYS = {"/runs"}
 TEACHERS_FORMS = {
     "/exercises/{exercise_id}/start", "/drafts/new", "/drafts/{draft_id}/edit", "/drafts/{draft_id}/fly",
     "/drafts/{draft_id}/take", "/drafts/{draft_id}/publish", "/drafts/{draft_id}/prove", "/runs/import",
-    "/runs/{run_id}/override", "/runs/{run_id}/sign", "/runs/{run_id}/judge-again",
+    "/runs/{run_id}/override", "/runs/{run_id}/appraisal", "/runs/{run_id}/sign", "/runs/{run_id}/judge-again",
 }  # fmt: skip
 OWNERS_FORMS = {"/runs/{run_id}/fork"}
 OTHER_FORMS = {"/sign-in", "/first-instructor", "/sign-out", "/sign-out-everywhere"}

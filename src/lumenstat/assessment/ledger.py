@@ -9,6 +9,8 @@ from pydantic import BaseModel, ConfigDict
 
 Verdict = Literal["done", "late", "early", "out-of-order", "wrong", "omitted", "prompted", "not-applicable"]
 Effect = Literal["harmless", "undone", "deviation", "hazard"]
+Standing = Literal["limit", "hazard", "waived"]
+"""What an exceedance counts as; an instructor may waive one."""
 Outcome = Literal["pass", "held", "fail", "unfinished"]
 
 VERDICT_WORDS: Mapping[Verdict, str] = {
@@ -66,7 +68,7 @@ class LimitRow(Row):
     start: float
     end: float
     peak: float | None
-    severity: Literal["limit", "hazard"]
+    severity: Standing
     says: str
 
 
@@ -126,6 +128,8 @@ class Ledger(Row):
     ending: str | None = None
     """Said once where the run ended before its last items."""
     pass_mark: float | None = None
+    given_by: str | None = None
+    """Who gave the outcome, where it was not computed."""
     time: TimeUse | None = None
     digest: str
     engine: str
@@ -133,6 +137,9 @@ class Ledger(Row):
     @property
     def outcome_words(self) -> str:
         """The outcome as pages and papers say it."""
+        if self.given_by is not None:
+            words = {"pass": "Passed", "unfinished": "Not finished"}.get(self.outcome, "Not passed")
+            return f"{words}: the instructor's verdict"
         return words_of_outcome(self.outcome, self.gates, self.pass_mark)
 
 

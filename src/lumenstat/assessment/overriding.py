@@ -1,75 +1,144 @@
-"""The instructor has the last word: verdicts of their own beside the computed ones, never instead of them."""
+"""The instructor has the last word on everything: verdicts beside the computed ones, never instead of them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import get_args
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict
 
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
-from lumenstat.assessment.ledger import Gate, ItemRow, Ledger, Outcome, Points, Verdict
+from lumenstat.assessment.ledger import (
+    VERDICT_WORDS,
+    AimRow,
+    Effect,
+    ExtraRow,
+    Gate,
+    ItemRow,
+    Ledger,
+    LimitRow,
+    Outcome,
+    Points,
+    Standing,
+    Verdict,
+)
 from lumenstat.assessment.scoring import GATING, points_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 
+Kind = Literal["item", "extra", "limit", "aim", "gate", "outcome"]
+KINDS: tuple[Kind, ...] = get_args(Kind)
 VERDICTS: tuple[Verdict, ...] = get_args(Verdict)
+EFFECTS: tuple[Effect, ...] = get_args(Effect)
+STANDINGS: tuple[Standing, ...] = get_args(Standing)
+AIMS = ("met", "missed")
+GATES = ("holds", "waived")
+OUTCOMES: tuple[Outcome, ...] = ("pass", "fail", "unfinished")
+CHOICES: Mapping[Kind, Sequence[str]] = {
+    "item": VERDICTS,
+    "extra": EFFECTS,
+    "limit": STANDINGS,
+    "aim": AIMS,
+    "gate": GATES,
+    "outcome": OUTCOMES,
+}
+"""What each kind of thing in a ledger can be judged to be."""
 LEAST_REASON = 8
 
 
 class Overridden(BaseModel):
-    """One item as an instructor judges it."""
+    """One thing in a ledger as an instructor judges it.
+
+    `item` names it: an item or an aim by its id, an extra or a limit by its place in its list, a gate by `gate_key`,
+    the outcome by nothing.
+    """
 
     model_config = ConfigDict(frozen=True)
+    kind: Kind = "item"
     item: str
-    verdict: Verdict
+    verdict: str
     points: float
     reason: str
     by: str
     at: str
 
 
-def checked(ledger: Ledger, item: str, verdict: str, points: float, reason: str) -> tuple[ItemRow, Verdict, str]:
-    """The row that is overridden, the verdict and the reason. Raises RecordError that says what would be right."""
-    row = next((row for row in ledger.items if row.item == item), None)
-    if row is None:
-        raise RecordError(f"There is no item {item!r} in this ledger.")
-    found = next((v for v in VERDICTS if v == verdict), None)
+def gate_key(gate: Gate) -> str:
+    """What a gate is called in an override."""
+    return f"{gate.kind}.{gate.id}"
+
+
+def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, reason: str) -> tuple[Kind, str]:
+    """The kind and the reason of an override. Raises RecordError that says what would be right."""
+    found = next((each for each in KINDS if each == kind), None)
     if found is None:
-        raise RecordError(f"There is no verdict {verdict!r}; there is {', '.join(VERDICTS)}.")
-    most = row.possible if row.possible else 0.0
+        raise RecordError(f"There is nothing of kind {kind!r} in a ledger; there is {', '.join(KINDS)}.")
+    if item not in _names(ledger, found):
+        raise RecordError(f"There is no {found} {item!r} in this ledger.")
+    if verdict not in CHOICES[found]:
+        raise RecordError(f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.")
+    most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
         raise RecordError(f"Points for this item go from 0 to {most:g}.")
     if len(reason.strip()) < LEAST_REASON:
         raise RecordError("Give the reason in a sentence: it stands in the record beside your name.")
-    return row, found, reason.strip()
+    return found, reason.strip()
+
+
+def _names(ledger: Ledger, kind: Kind) -> set[str]:
+    match kind:
+        case "item":
+            return {row.item for row in ledger.items}
+        case "extra":
+            return {str(n) for n in range(len(ledger.extras))}
+        case "limit":
+            return {str(n) for n in range(len(ledger.limits))}
+        case "aim":
+            return {row.id for row in ledger.aims}
+        case "gate":
+            return {gate_key(gate) for gate in ledger.gates}
+        case "outcome":
+            return {""}
 
 
 def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridden]) -> Ledger:
-    """The ledger as it counts with the instructor's verdicts; the latest of an item is the one."""
-    latest = {override.item: override for override in overrides}
+    """The ledger as it counts with the instructor's verdicts; of several about one thing the latest counts."""
+    latest = {(each.kind, each.item): each for each in overrides}
     if not latest:
         return ledger
-    rows = tuple(_row(row, latest.get(row.item)) for row in ledger.items)
-    possible, earned = points_of(rows, ledger.extras)
+    items = tuple(_item(row, latest.get(("item", row.item))) for row in ledger.items)
+    extras = tuple(_extra(row, latest.get(("extra", str(n)))) for n, row in enumerate(ledger.extras))
+    limits = tuple(_limit(row, latest.get(("limit", str(n)))) for n, row in enumerate(ledger.limits))
+    aims = tuple(_aim(row, latest.get(("aim", row.id))) for row in ledger.aims)
+    possible, earned = points_of(items, extras)
     percent = percent_of(earned, possible)
-    gates = _gates(bundle, ledger, rows, latest)
+    gates = tuple(
+        gate
+        for gate in (*_item_gates(bundle, ledger, items, latest), *_other_gates(limits, aims))
+        if (waived := latest.get(("gate", gate_key(gate)))) is None or waived.verdict == "holds"
+    )
     outcome: Outcome = ledger.outcome
     if outcome != "unfinished":
         outcome = outcome_of(bundle.exercise, percent, gates)
+    given = latest.get(("outcome", ""))
+    outcome = next((each for each in OUTCOMES if given is not None and each == given.verdict), outcome)
     return ledger.model_copy(
         update={
-            "items": rows,
+            "items": items,
+            "extras": extras,
+            "limits": limits,
+            "aims": aims,
             "points": Points(earned=round(earned, 4), possible=round(possible, 4)),
             "percent": percent,
             "band": band_of(bundle.exercise, percent, outcome),
             "gates": gates,
             "outcome": outcome,
+            "given_by": given.by if given is not None else None,
         }
     )
 
 
-def _row(row: ItemRow, override: Overridden | None) -> ItemRow:
+def _item(row: ItemRow, override: Overridden | None) -> ItemRow:
     if override is None:
         return row
     possible = 0.0 if override.verdict == "not-applicable" else row.possible
@@ -78,14 +147,80 @@ def _row(row: ItemRow, override: Overridden | None) -> ItemRow:
     )
 
 
-def _gates(
-    bundle: Bundle, ledger: Ledger, rows: tuple[ItemRow, ...], latest: Mapping[str, Overridden]
-) -> tuple[Gate, ...]:
-    """Gates of limits stand; those of overridden items go by the new verdict."""
+def _extra(row: ExtraRow, override: Overridden | None) -> ExtraRow:
+    return row if override is None else row.model_copy(update={"effect": override.verdict})
+
+
+def _limit(row: LimitRow, override: Overridden | None) -> LimitRow:
+    return row if override is None else row.model_copy(update={"severity": override.verdict})
+
+
+def _aim(row: AimRow, override: Overridden | None) -> AimRow:
+    return row if override is None else row.model_copy(update={"met": override.verdict == "met"})
+
+
+def _item_gates(
+    bundle: Bundle, ledger: Ledger, rows: Sequence[ItemRow], latest: Mapping[tuple[Kind, str], Overridden]
+) -> Iterator[Gate]:
+    """Gates of overridden items go by the new verdict; the others stand."""
+    for gate in ledger.gates:
+        if gate.kind == "item" and ("item", gate.id) not in latest:
+            yield gate
     steps = bundle.procedure.by_id
-    kept = [gate for gate in ledger.gates if gate.kind == "limit" or gate.id not in latest]
     for row in rows:
-        if row.item in latest and steps[row.item].item.critical and row.verdict in GATING:
-            says = f"{steps[row.item].item.challenge}: {latest[row.item].reason}"
-            kept.append(Gate(kind="item", id=row.item, says=says))
-    return tuple(kept)
+        override = latest.get(("item", row.item))
+        if override is not None and steps[row.item].item.critical and row.verdict in GATING:
+            yield Gate(kind="item", id=row.item, says=f"{steps[row.item].item.challenge}: {override.reason}")
+
+
+def _other_gates(limits: Sequence[LimitRow], aims: Sequence[AimRow]) -> Iterator[Gate]:
+    for limit in limits:
+        if limit.severity == "hazard":
+            yield Gate(kind="limit", id=limit.id, says=limit.says)
+    for aim in aims:
+        if aim.gating and not aim.met:
+            yield Gate(kind="aim", id=aim.id, says=f"Not so at the end: {aim.says}")
+
+
+def subject_of(bundle: Bundle, ledger: Ledger, override: Overridden) -> str:
+    """What an override is about, in words."""
+    match override.kind:
+        case "item":
+            return bundle.procedure.by_id[override.item].item.challenge
+        case "extra":
+            return ledger.extras[int(override.item)].says.split(":", 1)[0]
+        case "limit":
+            return ledger.limits[int(override.item)].says.rstrip(".")
+        case "aim":
+            return next(row.says for row in ledger.aims if row.id == override.item).rstrip(".")
+        case "gate":
+            return next(gate.says for gate in ledger.gates if gate_key(gate) == override.item).rstrip(".")
+        case "outcome":
+            return "Outcome"
+
+
+def computed_of(ledger: Ledger, override: Overridden) -> str:
+    """What was computed where an instructor gave another verdict, in words."""
+    match override.kind:
+        case "item":
+            row = next(row for row in ledger.items if row.item == override.item)
+            return f"{VERDICT_WORDS[row.verdict].lower()}, {row.earned:g}"
+        case "extra":
+            return ledger.extras[int(override.item)].effect
+        case "limit":
+            return ledger.limits[int(override.item)].severity
+        case "aim":
+            return "met" if next(row.met for row in ledger.aims if row.id == override.item) else "missed"
+        case "gate":
+            return "holds"
+        case "outcome":
+            return ledger.outcome_words.lower()
+
+
+def said_by(override: Overridden) -> str:
+    """What an instructor gave, in words."""
+    if override.kind == "item":
+        words = next(words for verdict, words in VERDICT_WORDS.items() if verdict == override.verdict)
+        return f"{words.lower()}, {override.points:g}"
+    given = {"pass": "passed", "held": "not passed", "fail": "not passed", "unfinished": "not finished"}
+    return given.get(override.verdict, override.verdict) if override.kind == "outcome" else override.verdict

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
-from lumenstat.assessment.overriding import Overridden, with_overrides
+from lumenstat.assessment.overriding import Overridden, computed_of, said_by, subject_of, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
 from lumenstat.language.values import clock
@@ -20,6 +21,7 @@ class About:
     flown: str
     school: str
     signed: str | None = None
+    appraisal: Appraisal | None = None
 
 
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
@@ -40,14 +42,10 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
         sheet.say(gate.says, colour=BRICK)
     _ledger_table(sheet, bundle, ledger)
     if overrides:
-        before = {row.item: row for row in computed.items}
-        names = bundle.procedure.by_id
         sheet.heading(f"Overridden; computed was {computed.percent} %")
         for each in overrides:
-            was = before[each.item]
-            computed_words = f"computed {VERDICT_WORDS[was.verdict].lower()}, {was.earned:g}"
-            given = f"{each.by}, {each.at}, gave {VERDICT_WORDS[each.verdict].lower()}, {each.points:g}"
-            sheet.say(f"{names[each.item].item.challenge}: {computed_words}; {given}: {each.reason}")
+            was = f"{subject_of(bundle, computed, each)}: computed {computed_of(computed, each)}"
+            sheet.say(f"{was}; {each.by}, {each.at}, gave {said_by(each)}: {each.reason}")
     if ledger.aims:
         sheet.heading("At the end")
         for aim in ledger.aims:
@@ -66,10 +64,27 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
         sheet.heading(f"Time: {clock(ledger.time.needed)} needed, {clock(ledger.time.used)} used")
         for lost in sorted(ledger.time.lost, key=lambda each: -each.seconds)[:8]:
             sheet.say(f"{lost.seconds:+.1f} s: {lost.says}")
+    _appraisal(sheet, bundle, about.appraisal)
     sheet.heading("Record")
     sheet.say(about.signed or "Not signed yet.")
     sheet.say(f"Judged by {ledger.engine}. Documents {ledger.digest[:12]}.", colour=QUIET, size=8)
     return sheet.finished()
+
+
+def _appraisal(sheet: Sheet, bundle: Bundle, said: Appraisal | None) -> None:
+    """What the instructor says of the run as a whole."""
+    if said is None:
+        return
+    sheet.heading("The instructor's word")
+    parts = [part for part in (said.grade, said.advice_words) if part]
+    if parts:
+        sheet.say(". ".join(parts) + ".", bold=True)
+    if said.drill:
+        names = bundle.procedure.by_id
+        sheet.say("; ".join(f"{names[name].item.challenge}, {names[name].item.response}" for name in said.drill))
+    if said.remark:
+        sheet.say(said.remark)
+    sheet.say(f"{said.by}, {said.at}.", colour=QUIET)
 
 
 def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:

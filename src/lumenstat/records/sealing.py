@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
 from lumenstat.records.runs import find_run, log_of
-from lumenstat.records.tables import Override, Run
+from lumenstat.records.tables import AppraisalRecord, Override, Run
 
 
 @dataclass(frozen=True)
@@ -50,12 +51,41 @@ def overridden_runs(session: Session) -> dict[str, list[Override]]:
     return found
 
 
-def add_override(session: Session, run_id: str, item: str, verdict: str, points: float, reason: str, by: str) -> None:
+def add_override(
+    session: Session, run_id: str, kind: str, item: str, verdict: str, points: float, reason: str, by: str
+) -> None:
     """Keep an instructor's verdict. Raises RecordError once the record is signed."""
+    _still_open(session, run_id)
+    made = Override(run_id=run_id, kind=kind, item=item, verdict=verdict, points=points, reason=reason, by=by, at=now())
+    session.add(made)
+
+
+def add_appraisal(session: Session, run_id: str, appraisal: Appraisal) -> None:
+    """Keep what an instructor says of a run; its time is now. Raises RecordError once the record is signed."""
+    _still_open(session, run_id)
+    kept = appraisal.model_dump(include={"remark", "grade", "advice", "by"})
+    session.add(AppraisalRecord(run_id=run_id, drill=json.dumps(appraisal.drill), at=now(), **kept))
+
+
+def appraisal_of(session: Session, run_id: str) -> Appraisal | None:
+    """What counts of what was said of a run, if anything was said."""
+    query = select(AppraisalRecord).where(AppraisalRecord.run_id == run_id).order_by(AppraisalRecord.id.desc())
+    row = session.scalars(query.limit(1)).first()
+    if row is None:
+        return None
+    said = {"remark": row.remark, "grade": row.grade, "advice": row.advice, "drill": json.loads(row.drill)}
+    return Appraisal.model_validate(said | {"by": row.by, "at": f"{row.at:%-d %B %Y, %H:%M} UTC"})
+
+
+def last_appraisal(session: Session, run_id: str) -> int | None:
+    """The number of a run's latest appraisal."""
+    return session.scalar(select(func.max(AppraisalRecord.id)).where(AppraisalRecord.run_id == run_id))
+
+
+def _still_open(session: Session, run_id: str) -> None:
     run = find_run(session, run_id)
     if run.signed_by is not None:
         raise RecordError(f"This record was signed by {run.signed_by}; it can no longer be changed.")
-    session.add(Override(run_id=run_id, item=item, verdict=verdict, points=points, reason=reason, by=by, at=now()))
 
 
 def sign(session: Session, run_id: str, by: str) -> None:
@@ -90,8 +120,15 @@ def verify(session: Session, run_id: str) -> Verified:
     if len(links) != len(kept):
         found.append(f"the log has {len(links) - 1} events; {len(kept) - 1} were signed")
     if not found and _seal(session, run, links) != run.seal:
-        found.append("the ledger, an override or the signature is not what was signed")
+        found.append("the ledger, an override, the appraisal or the signature is not what was signed")
     return Verified(run_id, run.signed_by, tuple(found))
+
+
+def _sealed(override: Override) -> list[object]:
+    """An override as it is sealed; those of items as they were when there were no others."""
+    kind = [] if override.kind == "item" else [override.kind]
+    one = override
+    return [*kind, one.item, one.verdict, one.points, one.reason, one.by, one.at.isoformat()]
 
 
 def _links(session: Session, run: Run) -> list[str]:
@@ -103,7 +140,11 @@ def _links(session: Session, run: Run) -> list[str]:
 
 
 def _seal(session: Session, run: Run, links: list[str]) -> str:
-    overrides = [[o.item, o.verdict, o.points, o.reason, o.by, o.at.isoformat()] for o in overrides_of(session, run.id)]
+    overrides = [_sealed(override) for override in overrides_of(session, run.id)]
     signed_at = run.signed_at.isoformat() if run.signed_at else ""
-    content = [links[-1], run.digest, run.ledger, overrides, run.signed_by, signed_at]
+    content: list[object] = [links[-1], run.digest, run.ledger, overrides, run.signed_by, signed_at]
+    appraisals = select(AppraisalRecord).where(AppraisalRecord.run_id == run.id).order_by(AppraisalRecord.id)
+    said = [[a.remark, a.grade, a.advice, a.drill, a.by, a.at.isoformat()] for a in session.scalars(appraisals)]
+    # Records signed before there were appraisals keep the seal they have.
+    content += [said] if said else []
     return hashlib.sha256(json.dumps(content, ensure_ascii=False).encode()).hexdigest()

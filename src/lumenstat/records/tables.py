@@ -149,16 +149,35 @@ class RunEvent(Base):
 
 
 class Override(Base):
-    """An instructor's verdict on an item, beside the computed one; the latest of an item counts."""
+    """An instructor's verdict on something in a ledger, beside the computed one; the latest about it counts.
+
+    `kind` tells what it is about, `item` which one: see `assessment.overriding`.
+    """
 
     __tablename__ = "overrides"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(16), default="item", server_default="item")
     item: Mapped[str] = mapped_column(String(64))
     verdict: Mapped[str] = mapped_column(String(16))
     points: Mapped[float] = mapped_column(Float)
     reason: Mapped[str] = mapped_column(Text)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class AppraisalRecord(Base):
+    """What an instructor said of a run as a whole; the latest counts. `drill` is a JSON list of item ids."""
+
+    __tablename__ = "appraisals"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    remark: Mapped[str] = mapped_column(Text)
+    grade: Mapped[str | None] = mapped_column(String(60))
+    advice: Mapped[str | None] = mapped_column(String(16))
+    drill: Mapped[str] = mapped_column(Text, default="[]")
     by: Mapped[str] = mapped_column(String(80))
     at: Mapped[datetime] = mapped_column(DateTime)
 

@@ -131,6 +131,11 @@ def fork(run_id: str) -> str:
     return _path("fork", run_id=run_id)
 
 
+def appraise(run_id: str) -> str:
+    """Keeps what an instructor says of a run."""
+    return _path("appraise", run_id=run_id)
+
+
 def override(run_id: str) -> str:
     """Overrides a verdict."""
     return _path("override", run_id=run_id)

@@ -9,6 +9,7 @@ from typing import ClassVar
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
+from lumenstat.assessment.appraisal import ADVICE, Appraisal
 from lumenstat.assessment.ledger import (
     VERDICT_WORDS,
     AimRow,
@@ -21,11 +22,20 @@ from lumenstat.assessment.ledger import (
     Points,
     TimeUse,
 )
-from lumenstat.assessment.overriding import VERDICTS, Overridden, with_overrides
+from lumenstat.assessment.overriding import (
+    CHOICES,
+    Kind,
+    Overridden,
+    computed_of,
+    gate_key,
+    said_by,
+    subject_of,
+    with_overrides,
+)
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.records.runs import RunFacts, facts_of, find_run, runs_of
-from lumenstat.records.sealing import last_override
+from lumenstat.records.sealing import appraisal_of, last_appraisal, last_override
 from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
@@ -67,6 +77,25 @@ class LedgerLine(Context):
     most: float
 
 
+class Judgeable(Context):
+    """Something in a ledger that an instructor may judge: what it is called, what it counts as, what was computed."""
+
+    kind: Kind
+    name: str
+    says: str
+    counts_as: str
+    choices: tuple[str, ...]
+    computed: str
+    given: Overridden | None
+
+
+class ChangedLine(Context):
+    """One override as the record lists it."""
+
+    says: str
+    reason: str
+
+
 class OtherRun(Context):
     """Another judged run of the same exercise."""
 
@@ -95,11 +124,19 @@ class DebriefContext(Context):
     lines: tuple[LedgerLine, ...]
     lost_count: int
     changed_count: int
+    other_count: int
     flown_with: str | None
     extras: tuple[ExtraRow, ...]
     aims: tuple[AimRow, ...]
     unreached_count: int
     limits: tuple[LimitRow, ...]
+    may_change: tuple[Judgeable, ...]
+    changed_lines: tuple[ChangedLine, ...]
+    appraisal: Appraisal | None
+    drill: tuple[str, ...]
+    grades: tuple[str, ...]
+    advice: tuple[tuple[str, str], ...]
+    lost_items: tuple[tuple[str, str], ...]
     ended_at: float
     time: TimeUse | None
     worst_losses: tuple[Lost, ...]
@@ -159,10 +196,12 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     def made() -> DebriefContext:
         run, bundle, ledger, overrides = judged(database, run_id)
         trace = Trace.model_validate_json(run.trace or "")
-        context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor)
+        said = database.read(lambda session: appraisal_of(session, run_id))
+        scale = request.app.state.settings.grades
+        context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor, said, scale)
         return context.model_copy(update={"others": others})
 
-    changed = database.read(lambda session: last_override(session, run_id))
+    changed = database.read(lambda session: (last_override(session, run_id), last_appraisal(session, run_id)))
     return cached_page(request, viewer, (run_id, facts.signed_by, changed, others), made)
 
 
@@ -212,11 +251,18 @@ def _progress(request: Request, run: Run) -> Progress:
 
 
 def debrief_context(
-    run: Run, bundle: Bundle, computed: Ledger, trace: Trace, overrides: list[Overridden], may_judge: bool
+    run: Run,
+    bundle: Bundle,
+    computed: Ledger,
+    trace: Trace,
+    overrides: list[Overridden],
+    may_judge: bool,
+    said: Appraisal | None = None,
+    grades: tuple[str, ...] = (),
 ) -> DebriefContext:
     """The debrief of a run: as it counts, with what was computed beside what an instructor changed."""
     ledger = with_overrides(bundle, computed, overrides)
-    changed = {override.item: override for override in overrides}
+    changed = {override.item: override for override in overrides if override.kind == "item"}
     before = {row.item: row for row in computed.items}
     procedure = bundle.procedure
     gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
@@ -265,9 +311,17 @@ def debrief_context(
         lines=tuple(lines),
         lost_count=sum(line.lost for line in lines),
         changed_count=len(changed),
+        other_count=len({(each.kind, each.item) for each in overrides if each.kind != "item"}),
         flown_with=run.flown_digest if run.flown_digest not in (None, run.digest) else None,
         extras=ledger.extras,
         aims=ledger.aims,
+        may_change=tuple(_may_change(computed, ledger, overrides)) if may_judge and run.signed_by is None else (),
+        changed_lines=tuple(_changed(bundle, computed, overrides)),
+        appraisal=said,
+        drill=tuple(procedure.by_id[name].item.challenge for name in said.drill) if said else (),
+        grades=grades,
+        advice=tuple(ADVICE.items()),
+        lost_items=tuple((line.id, f"{line.challenge}: {line.expected}") for line in lines if line.lost),
         unreached_count=sum(not row.reached for row in ledger.items),
         limits=ledger.limits,
         ended_at=ledger.ended_at,
@@ -278,7 +332,7 @@ def debrief_context(
         digest=ledger.digest,
         overrides=tuple(overrides),
         computed_percent=computed.percent,
-        verdicts=VERDICTS,
+        verdicts=tuple(CHOICES["item"]),
         may_judge=may_judge and run.signed_by is None,
         signed_by=run.signed_by,
         signed_at=f"{run.signed_at:%-d %B %Y, %H:%M} UTC" if run.signed_at else None,
@@ -286,6 +340,39 @@ def debrief_context(
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
     )
+
+
+def _may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden]) -> Iterator[Judgeable]:
+    """All but items, which have their own forms in the table; as they count now."""
+    given = {(each.kind, each.item): each for each in overrides}
+
+    def of(kind: Kind, name: str, says: str, counts_as: str, was: str) -> Judgeable:
+        choices = tuple(CHOICES[kind])
+        override = given.get((kind, name))
+        return Judgeable(
+            kind=kind, name=name, says=says, counts_as=counts_as, choices=choices, computed=was, given=override
+        )
+
+    yield of("outcome", "", "Outcome", ledger.outcome, computed.outcome_words)
+    held = {gate_key(gate) for gate in ledger.gates}
+    for gate in computed.gates:
+        yield of("gate", gate_key(gate), gate.says, "holds" if gate_key(gate) in held else "waived", "holds")
+    for n, extra in enumerate(computed.extras):
+        yield of("extra", str(n), extra.says, ledger.extras[n].effect, extra.effect)
+    for n, limit in enumerate(computed.limits):
+        yield of("limit", str(n), limit.says, ledger.limits[n].severity, limit.severity)
+    for n, aim in enumerate(computed.aims):
+        was, now = ("met" if row.met else "missed" for row in (aim, ledger.aims[n]))
+        yield of("aim", aim.id, aim.says, now, was)
+
+
+def _changed(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden]) -> Iterator[ChangedLine]:
+    for each in overrides:
+        if each.kind == "item":
+            continue
+        subject = subject_of(bundle, computed, each)
+        says = f"{subject}: computed {computed_of(computed, each)}; {each.by}, {each.at}, gave {said_by(each)}."
+        yield ChangedLine(says=says, reason=each.reason)
 
 
 def _once(gates: Sequence[Gate]) -> Iterator[Gate]:

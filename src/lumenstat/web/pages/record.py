@@ -9,13 +9,14 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
 
+from lumenstat.assessment.appraisal import Appraisal, checked_appraisal
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import Overridden, checked, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
-from lumenstat.records.sealing import add_override, overrides_of, sign
+from lumenstat.records.sealing import add_appraisal, add_override, appraisal_of, overrides_of, sign
 from lumenstat.records.tables import Run
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
@@ -47,17 +48,37 @@ def override(
     request: Request,
     run_id: str,
     viewer: Instructor,
-    item: Annotated[str, Form()],
     verdict: Annotated[str, Form()],
-    points: Annotated[float, Form()],
     reason: Annotated[str, Form()],
+    kind: Annotated[str, Form()] = "item",
+    item: Annotated[str, Form()] = "",
+    points: Annotated[float, Form()] = 0.0,
 ) -> Response:
     """Keep the instructor's verdict beside the computed one."""
     database = request.app.state.database
     _, _, ledger, _ = judged(database, run_id)
-    row, found, why = checked(ledger, item, verdict, points, reason)
-    database.write(lambda session: add_override(session, run_id, row.item, found, points, why, viewer.name))
-    return RedirectResponse(f"{urls.debrief(run_id)}#{row.item}", 303)
+    of, why = checked(ledger, kind, item, verdict, points, reason)
+    database.write(lambda session: add_override(session, run_id, of, item, verdict, points, why, viewer.name))
+    return RedirectResponse(f"{urls.debrief(run_id)}#{item if of == 'item' else of}", 303)
+
+
+@router.post("/runs/{run_id}/appraisal", dependencies=[CheckedForm])
+def appraise(
+    request: Request,
+    run_id: str,
+    viewer: Instructor,
+    remark: Annotated[str, Form()] = "",
+    grade: Annotated[str, Form()] = "",
+    advice: Annotated[str, Form()] = "",
+    drill: Annotated[list[str] | None, Form()] = None,
+) -> Response:
+    """Keep what the instructor says of the run as a whole."""
+    database, scale = request.app.state.database, request.app.state.settings.grades
+    _, _, ledger, _ = judged(database, run_id)
+    words, given, next_, items = checked_appraisal(ledger, scale, remark, grade, advice, drill or [])
+    said = Appraisal(remark=words, grade=given, advice=next_, drill=items, by=viewer.name, at="")
+    database.write(lambda session: add_appraisal(session, run_id, said))
+    return RedirectResponse(f"{urls.debrief(run_id)}#appraisal", 303)
 
 
 @router.post("/runs/{run_id}/sign", name="sign", dependencies=[CheckedForm])
@@ -73,7 +94,7 @@ def ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
     may_see(viewer, run)
     computed = {row.item: row for row in ledger.items}
-    by = {override.item: override for override in overrides}
+    by = {override.item: override for override in overrides if override.kind == "item"}
     steps = bundle.procedure.by_id
     rows = [list(LEDGER_COLUMNS)]
     for row in with_overrides(bundle, ledger, overrides).items:
@@ -113,7 +134,8 @@ def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None
     flown = f"{run.started or run.created:%-d %B %Y, %H:%M} UTC"
-    about = About(run.trainee.name, flown, request.app.state.settings.school, signed)
+    appraisal = request.app.state.database.read(lambda session: appraisal_of(session, run_id))
+    about = About(run.trainee.name, flown, request.app.state.settings.school, signed, appraisal)
     name = f"{run.exercise.exercise_id}-{run.id}.pdf"
     headers = {"Content-Disposition": f'inline; filename="{name}"'}
     return Response(debrief_pdf(bundle, ledger, overrides, about), media_type="application/pdf", headers=headers)

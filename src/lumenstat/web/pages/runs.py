@@ -164,7 +164,7 @@ def _as_overridden(database: Database, line: RunLine, overrides: list[Override])
     run = database.read(lambda session: find_run(session, line.id))
     ledger = Ledger.model_validate_json(run.ledger or "")
     counted = with_overrides(run.exercise.bundle, ledger, as_they_count(overrides))
-    return _Counts(counted.percent, counted.outcome_words, len({each.item for each in overrides}))
+    return _Counts(counted.percent, counted.outcome_words, len({(each.kind, each.item) for each in overrides}))
 
 
 def _outcome_words(line: RunLine) -> str | None:
@@ -207,7 +207,14 @@ def as_they_count(rows: Sequence[Override]) -> list[Overridden]:
     """Stored overrides as the assessment takes them."""
     return [
         Overridden.model_validate(
-            {"item": row.item, "verdict": row.verdict, "points": row.points, "reason": row.reason, "by": row.by}
+            {
+                "kind": row.kind,
+                "item": row.item,
+                "verdict": row.verdict,
+                "points": row.points,
+                "reason": row.reason,
+                "by": row.by,
+            }
             | {"at": f"{row.at:%-d %B %Y, %H:%M} UTC"}
         )
         for row in rows

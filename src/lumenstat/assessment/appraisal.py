@@ -1,0 +1,53 @@
+"""What an instructor says of a run as a whole: a remark, a grade on the school's own scale, and what comes next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Literal, get_args
+
+from pydantic import BaseModel, ConfigDict
+
+from lumenstat.assessment.ledger import Ledger
+from lumenstat.errors import RecordError
+
+Advice = Literal["go-on", "repeat", "drill"]
+ADVICE: Mapping[Advice, str] = {"go-on": "Go on", "repeat": "Repeat it", "drill": "Drill these items"}
+LONGEST_REMARK = 2000
+
+
+class Appraisal(BaseModel):
+    """One appraisal. `drill` holds ids of items, where those are to be drilled."""
+
+    model_config = ConfigDict(frozen=True)
+    remark: str
+    grade: str | None
+    advice: Advice | None
+    drill: tuple[str, ...] = ()
+    by: str
+    at: str
+
+    @property
+    def advice_words(self) -> str | None:
+        """The recommendation as pages say it."""
+        return None if self.advice is None else ADVICE[self.advice]
+
+
+def checked_appraisal(
+    ledger: Ledger, scale: Sequence[str], remark: str, grade: str, advice: str, drill: Sequence[str]
+) -> tuple[str, str | None, Advice | None, tuple[str, ...]]:
+    """Remark, grade, recommendation and items as they are kept. Raises RecordError that says what would be right."""
+    if len(remark) > LONGEST_REMARK:
+        raise RecordError(f"A remark may have {LONGEST_REMARK:,} characters.")
+    if grade and grade not in scale:
+        raise RecordError(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.")
+    found: Advice | None = next((each for each in get_args(Advice) if each == advice), None)
+    if advice and found is None:
+        raise RecordError(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.")
+    known = {row.item for row in ledger.items}
+    if missing := [name for name in drill if name not in known]:
+        raise RecordError(f"There is no item {missing[0]!r} in this ledger.")
+    if found == "drill" and not drill:
+        raise RecordError("Choose the items that are to be drilled.")
+    if not (remark.strip() or grade or found):
+        raise RecordError("Write a remark, choose a grade or a recommendation.")
+    return remark.strip(), grade or None, found, tuple(drill) if found == "drill" else ()
