@@ -157,8 +157,8 @@ class Dynamics:
 
     # ---- states ------------------------------------------------------------------------------------------
 
-    def solve(self, x: list[float], now: Conditions, guess: Solution) -> Solution:
-        """Volts and amps at the states `x`. Raises NotSettled."""
+    def emf(self, x: list[float], now: Conditions) -> list[float]:
+        """EMF of the branches that have one, in their order, at the states `x`."""
         if self._worked_out_for is not now:
             self._work_out(now)
         emf = self._emf.copy()
@@ -166,6 +166,11 @@ class Dynamics:
             move(x, emf)
         for place, at, volts_for_each in self._back_emf:
             emf[place] = volts_for_each * x[at]
+        return emf
+
+    def solve(self, x: list[float], now: Conditions, guess: Solution) -> Solution:
+        """Volts and amps at the states `x`. Raises NotSettled."""
+        emf = self.emf(x, now)
         volts, modes, amps = self.network.solve(now.present, emf, now.dc_watts, guess.volts, guess.modes)
         return Solution(volts, modes, amps)
 

@@ -15,6 +15,10 @@ from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserJoint
 from lumenstat.systems.unit import Host, Unit
 
 
+LEAK_VOLTS = 1.0
+"""From so much reverse voltage on a leaking diode passes all of its leak; below, in proportion."""
+
+
 class Diode(Part):
     """Lets current pass one way, from `anode` to `cathode`."""
 
@@ -34,7 +38,7 @@ class Diodes(System):
     """All diodes."""
 
     SECTION = DiodesSection
-    FAULTS = (FaultKind("diode_leaks", usual=6.0, rewires=True),)
+    FAULTS = (FaultKind("diode_leaks", usual=6.0, rewires=True, flag="diode.{}.leaking"),)
 
     def __init__(self, diodes: tuple[Diode, ...]) -> None:
         self.diodes = diodes
@@ -75,15 +79,22 @@ class Diodes(System):
             ends = each.anode, each.cathode
             yield RiserJoint("diode", each.id, each.name, ends, f"diode.{each.id}.amps")
 
+    def hidden(self) -> Iterator[str]:
+        """Whether each leaks."""
+        yield from (f"diode.{each.id}.leaking" for each in self.diodes)
+
     def branches(self) -> Iterator[BranchName]:
-        """One each; its drop is its EMF."""
+        """One each, whose drop is its EMF, and a leak beside it, which gives no EMF: a leak makes no energy."""
         for each in self.diodes:
             yield BranchName(f"diode.{each.id}", has_emf=True)
+        for each in self.diodes:
+            yield BranchName(f"diode.{each.id}.leak", has_emf=False, present=f"diode.{each.id}.leaking")
 
     def outputs(self, layout: Layout) -> Iterator[tuple[str, str]]:
         """Amps of the branches."""
         for each in self.diodes:
-            yield f"diode.{each.id}.amps", layout.code("amps", f"diode.{each.id}")
+            forward, leak = (layout.code("amps", f"diode.{each.id}{path}") for path in ("", ".leak"))
+            yield f"diode.{each.id}.amps", f"{forward} - {leak}"
 
     def unit(self, host: Host, start: Sections, number: int) -> DiodesUnit:
         """The diodes of one aircraft."""
@@ -99,14 +110,12 @@ class DiodesUnit(Unit):
         self.emf = [-each.drop_volts for each in diodes]
 
     def wiring(self) -> list[Branch]:
-        """No current backwards, but for a leak."""
+        """Forward through each, and backwards where one leaks."""
         nodes, leaks = self.host.layout.nodes, self.host.faults.active
-        return [
-            Branch(
-                nodes[each.anode],
-                nodes[each.cathode],
-                1000 / each.resistance_mohm,
-                low=-leaks.get(("diode_leaks", each.id), 0.0),
-            )
-            for each in self._diodes
+        forward = [Branch(nodes[d.anode], nodes[d.cathode], 1000 / d.resistance_mohm, low=0.0) for d in self._diodes]
+        amps = [leaks.get(("diode_leaks", each.id), 0.0) for each in self._diodes]
+        backwards = [
+            Branch(nodes[d.cathode], nodes[d.anode], leak / LEAK_VOLTS, low=0.0, high=leak)
+            for d, leak in zip(self._diodes, amps, strict=True)
         ]
+        return [*forward, *backwards]
