@@ -14,7 +14,6 @@ from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserJoint
 from lumenstat.systems.unit import Host, Unit
 
-
 LEAK_VOLTS = 1.0
 """From so much reverse voltage on a leaking diode passes all of its leak; below, in proportion."""
 
