@@ -13,11 +13,13 @@ from lumenstat import ENGINE_VERSION, __version__, cli_database
 from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
+from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import FORMATS
 from lumenstat.documents.runlog import RunLog, parse_log
 from lumenstat.errors import DocumentError, LogError, LumenstatError
 from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
+from lumenstat.simulation.actions import start_problems
 from lumenstat.simulation.explaining import explained
 from lumenstat.simulation.plan import plan_for
 from lumenstat.systems.registry import quantities_of
@@ -48,6 +50,8 @@ def read_log(path: Path) -> RunLog:
     """The run log at the path."""
     try:
         return parse_log(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        raise LogError(f"{path}: no such file") from None
     except (OSError, UnicodeDecodeError) as error:
         raise LogError(f"{path}: cannot be read as UTF-8 text: {error}") from None
 
@@ -57,7 +61,11 @@ def check(files: list[Path], as_json: Json = False) -> None:
     """Validate documents: every problem with its line and what would be right."""
     found = []
     for path in files:
-        problems = library_around(path).check(path.resolve())
+        library = library_around(path)
+        problems = library.check(path.resolve())
+        loaded = library.load(path.resolve())
+        if isinstance(loaded.document, Exercise) and loaded.document.start.before and not problems:
+            problems = start_problems(library.bundle(path.resolve()).airframe, loaded.document, loaded.source)
         found.append((path, problems))
     report = {
         "files": [

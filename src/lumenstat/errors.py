@@ -5,6 +5,7 @@ LumenstatError
 ├── ExpressionError    an expression cannot be used; says where in its text
 ├── LogError           a run log cannot be read; says which line
 ├── ActionRefused      an action names something the aircraft or the exercise does not have
+│   └── StartRefused   something that was to be done before an exercise begins cannot be done; says which line
 ├── ModelError         the simulation left the range where it means anything; names quantity and time
 ├── EditRefused        a change to a draft cannot be made; says what would be right
 ├── RecordError        a record is missing or in a state that does not allow what was asked
@@ -63,6 +64,14 @@ class LogError(LumenstatError):
 
 class ActionRefused(LumenstatError):  # noqa: N818 - it names what happened to the action
     """An action was not carried out; the run goes on as before."""
+
+
+class StartRefused(ActionRefused):
+    """Something that was to be done before an exercise begins could not be done: which line of `before`, and why."""
+
+    def __init__(self, line: int, says: str) -> None:
+        super().__init__(f"start.before[{line}]: {says}")
+        self.line, self.says = line, says
 
 
 class ModelError(LumenstatError):

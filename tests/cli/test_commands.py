@@ -90,7 +90,7 @@ def test_score_prints_one_json_object(log_file: str) -> None:
     said = json.loads(result.stdout)
     assert (said["outcome"], said["percent"]) == ("pass", 100.0)
     assert said["points"]["earned"] == sum(item["earned"] for item in said["items"])
-    assert "pass: 100.0 %" in runner.invoke(app, ["score", EXERCISE, log_file]).stdout
+    assert "Passed: 100.0 %" in runner.invoke(app, ["score", EXERCISE, log_file]).stdout
 
 
 def test_a_failed_exercise_is_a_result(tmp_path: Path, perfect_log: RunLog) -> None:
@@ -99,14 +99,24 @@ def test_a_failed_exercise_is_a_result(tmp_path: Path, perfect_log: RunLog) -> N
     result = runner.invoke(app, ["score", EXERCISE, str(path), "--json"])
     assert result.exit_code == 0
     assert '"fail"' in result.stdout
-    assert "documents have changed" in result.stderr
+    assert json.loads(result.stdout)["note"] == "The documents have changed since this log was flown."
+    assert "documents have changed" in runner.invoke(app, ["score", EXERCISE, str(path)]).stderr
+
+
+@pytest.mark.parametrize("path", shipped_exercises(), ids=lambda path: path.stem)
+def test_the_perfect_flight_as_a_log_is_judged_whole_without_an_extra(path: Path, tmp_path: Path) -> None:
+    log = tmp_path / "perfect.jsonl"
+    runner.invoke(app, ["prove", str(path), "--log", str(log)])
+    said = json.loads(runner.invoke(app, ["score", str(path), str(log), "--json"]).stdout)
+    assert (said["outcome"], said["percent"], said["extras"]) == ("pass", 100.0, [])
+    assert {item["verdict"] for item in said["items"]} <= {"done", "not-applicable"}
 
 
 @pytest.mark.parametrize(
     ("args", "says"),
     [
-        (["score", EXERCISE, "missing.jsonl"], "cannot be read"),
-        (["run", "missing.yaml", "--log", "x"], "cannot be opened"),
+        (["score", EXERCISE, "missing.jsonl"], "missing.jsonl: no such file"),
+        (["run", "missing.yaml", "--log", "x"], "no such file"),
         (["schema", "aircraft"], "there is no schema"),
         (["quantities", "rowan-r3"], "did you mean 'rowan-r2'"),
         (["score", str(SHIPPED / "airframes" / "rowan-r2.yaml"), "x"], "is not an exercise"),

@@ -19,7 +19,7 @@ from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent, RunLog
-from lumenstat.errors import ActionRefused, LogError
+from lumenstat.errors import ActionRefused, LogError, StartRefused
 from lumenstat.language.values import clock
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
@@ -47,6 +47,8 @@ def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, 
     check_references(bundle, log.events)
     try:
         flight = fly(bundle, log.events, bundle.watched)
+    except StartRefused:
+        raise
     except ActionRefused as error:
         raise LogError(f"does something this aircraft cannot do: {error}") from None
     return Judged(judge(bundle, bundle.procedure, flight, log.events, progress), flight)

@@ -183,13 +183,13 @@ class Library:
         problems = list(loaded.problems)
         match loaded.document:
             case Airframe() as airframe:
-                problems += check_airframe(airframe, loaded.source)
+                problems += loaded.caused_here(check_airframe(airframe, loaded.source))
             case Checklist() as checklist:
                 airframe_found = self._airframe(checklist.airframe, loaded, problems)
                 if airframe_found is not None:
-                    problems += check_checklist(checklist, airframe_found, loaded.source)
+                    problems += loaded.caused_here(check_checklist(checklist, airframe_found, loaded.source))
             case Exercise() as exercise:
-                problems += self._check_exercise(exercise, loaded)
+                problems += loaded.caused_here(self._check_exercise(exercise, loaded))
             case None:
                 pass
         return sorted(set(problems), key=lambda p: (p.line, p.path))

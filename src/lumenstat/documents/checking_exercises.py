@@ -29,8 +29,13 @@ def check_exercise(
         for name, position in line.set.items():
             if checker.known(path, "control", name, airframe.controls):
                 check_position(airframe.controls[name], position, path, checker)
+                if airframe.controls[name].kind == "guarded-toggle":
+                    says = f"{name} is guarded and nobody lifts its guard here; say under `controls` where it is found"
+                    checker.wrong((*path, "set", name), says)
         if line.hold is not None:
-            checker.known(path, "control", line.hold, airframe.controls)
+            known = checker.known(path, "control", line.hold, airframe.controls)
+            if known and airframe.controls[line.hold].kind != "momentary":
+                checker.wrong((*path, "hold"), f"{line.hold} stays where it is put; use `set`, a momentary one is held")
         if line.request is not None:
             service, action = line.request
             if checker.known(path, "service", service, services):

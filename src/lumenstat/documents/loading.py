@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import copy
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -36,6 +38,12 @@ class Loaded:
     source: Source
     document: Document | None
     problems: tuple[Problem, ...]
+    left_out: frozenset[str] = frozenset()
+    """Ids of the parts that were left out."""
+
+    def caused_here(self, problems: Sequence[Problem]) -> list[Problem]:
+        """Without those that only say that a part which was left out is not there: one slip is one problem."""
+        return [each for each in problems if not self.left_out & set(_names_in(each.says))]
 
     def usable(self) -> Document:
         """The document, or a DocumentError with every problem."""
@@ -70,7 +78,27 @@ def _structure(source: Source) -> Loaded:
         return Loaded(source, model.model_validate(source.data), ())
     except ValidationError as error:
         problems, paths = _problems(error, source, model)
-    return Loaded(source, _without(source.data, paths, model), tuple(problems))
+    left_out = frozenset(name for path in paths if (name := _id_around(source.data, path)) is not None)
+    return Loaded(source, _without(source.data, paths, model), tuple(problems), left_out)
+
+
+def _id_around(data: Any, path: Path_) -> str | None:
+    """The id of the innermost part around a place."""
+    found = None
+    for part in path:
+        if isinstance(data, dict) and isinstance(data.get("id"), str):
+            found = data["id"]
+        inside = part in data if isinstance(data, dict) else isinstance(part, int) and part < len(data)
+        if not isinstance(data, dict | list) or not inside:
+            break
+        data = data[part]  # type: ignore[index]
+    return data["id"] if isinstance(data, dict) and isinstance(data.get("id"), str) else found
+
+
+def _names_in(says: str) -> Iterator[str]:
+    """The parts of the first name that a problem quotes."""
+    quoted = re.search(r"'([^']+)'", says)
+    yield from quoted.group(1).split(".") if quoted else ()
 
 
 def _problems(error: ValidationError, source: Source, model: type[BaseModel]) -> tuple[list[Problem], list[Path_]]:

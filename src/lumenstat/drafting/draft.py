@@ -17,6 +17,7 @@ from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_text
 from lumenstat.errors import Problem
+from lumenstat.simulation.actions import start_problems
 
 
 @dataclass(frozen=True)
@@ -89,10 +90,13 @@ def read_draft(draft: Draft) -> Read:
         if isinstance(each.document, Checklist):
             checklists.append(each.document)
             if airframe is not None:
-                problems += [_placed(p, each) for p in check_checklist(each.document, airframe, each.source)]
+                found = each.caused_here(check_checklist(each.document, airframe, each.source))
+                problems += [_placed(p, each) for p in found]
     if exercise is not None and airframe is not None and not any(problem.stops for problem in problems):
         found = check_exercise(exercise, airframe, tuple(checklists), loaded.source)
         problems += [_placed(problem, loaded) for problem in found]
+        if exercise.start.before and not any(problem.stops for problem in problems):
+            problems += [_placed(p, loaded) for p in start_problems(airframe, exercise, loaded.source)]
     flies = not any(problem.stops for problem in problems)
     bundle = Bundle(airframe, tuple(checklists), exercise) if flies and airframe and exercise else None
     return Read(airframe, exercise, tuple(checklists), tuple(problems), bundle)

@@ -72,6 +72,9 @@ class CheckItem(ItemBase):
         checker.known((*path, "instrument"), "instrument", self.instrument, instruments)
         if self.expect.model_dump(exclude_none=True) == {}:
             checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
+        low, high = self.expect.min, self.expect.max
+        if low is not None and high is not None and low > high:
+            checker.wrong((*path, "expect"), f"`min` {low:g} is above `max` {high:g}, so nothing is within limits")
         if self.moment is not None:
             checker.truth((*path, "moment", "when"), self.moment.when, over_time=True)
 

@@ -73,6 +73,8 @@ def read_source_file(path: Path) -> Source:
     except UnicodeDecodeError as error:
         line = path.read_bytes()[: error.start].count(b"\n") + 1
         raise _refusal(str(path), line, "is not UTF-8 text; save it as UTF-8") from None
+    except FileNotFoundError:
+        raise _refusal(str(path), 1, "no such file") from None
     except OSError as error:
         raise _refusal(str(path), 1, f"cannot be opened: {error.strerror}") from None
     return read_source(text, str(path))

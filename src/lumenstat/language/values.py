@@ -88,12 +88,26 @@ class Part(Written):
     name: Text
 
 
+ALIKE_IN_PART, ALIKE_WHOLE = 0.6, 0.85
+"""From how alike a name may be what was meant: in each of its parts, or as a whole."""
+
+
 def nearest(word: str, known: list[str]) -> str:
     """`; did you mean 'x'?` for the closest known word, or a short list of what there is."""
     import difflib  # noqa: PLC0415 - only when something is wrong
 
-    close = difflib.get_close_matches(word, known, n=1, cutoff=0.6)
-    if close:
-        return f"; did you mean {close[0]!r}?"
+    def alike(one: str, other: str) -> float:
+        return difflib.SequenceMatcher(None, one, other).ratio()
+
+    def meant(name: str) -> bool:
+        """Alike part by part: the same figure of another battery is not what was meant."""
+        parts = word.split("."), name.split(".")
+        if len(parts[0]) != len(parts[1]):
+            return alike(word, name) >= ALIKE_WHOLE
+        return all(alike(one, other) >= ALIKE_IN_PART for one, other in zip(*parts, strict=True))
+
+    close = next((name for name in difflib.get_close_matches(word, known, n=3, cutoff=0.6) if meant(name)), None)
+    if close is not None:
+        return f"; did you mean {close!r}?"
     shown = ", ".join(sorted(known)[:8])
     return f"; there is {shown}{', …' if len(known) > 8 else ''}" if known else ""

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.exercise import Fault, Start
+from lumenstat.documents.exercise import Before, Exercise, Fault, Start
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import ActionRefused
+from lumenstat.errors import ActionRefused, ModelError, Problem, StartRefused
+from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.systems.terms import ticks
@@ -16,18 +17,41 @@ from lumenstat.systems.terms import ticks
 def ready(airframe: Airframe, start: Start, faults: tuple[Fault, ...] = ()) -> Aircraft:
     """An aircraft at the beginning of an exercise: what was done before has been done, and time begins at 0."""
     aircraft = Aircraft(airframe, start, faults)
-    for line in start.before:
+    for number, line in enumerate(start.before):
         aircraft.arrive(aircraft.tick + ticks(line.after))
-        for name, position in line.set.items():
-            set_control(aircraft, name, position)
-        if line.hold is not None:
-            press(aircraft, line.hold, held=True)
-            aircraft.arrive(aircraft.tick + 100)
-            press(aircraft, line.hold, held=False)
-        if line.request is not None:
-            request(aircraft, *line.request)
+        try:
+            _prepare(aircraft, line)
+        except ActionRefused as error:
+            raise StartRefused(number, str(error)) from None
     aircraft.begin_here()
     return aircraft
+
+
+def _prepare(aircraft: Aircraft, line: Before) -> None:
+    """Do what one line of `before` says. Raises ActionRefused where it cannot be done."""
+    for name, position in line.set.items():
+        set_control(aircraft, name, position)
+    if line.hold is not None:
+        press(aircraft, line.hold, held=True)
+        aircraft.arrive(aircraft.tick + 100)
+        press(aircraft, line.hold, held=False)
+    if line.request is not None:
+        service, action = line.request
+        refusal = aircraft.units.hindrance("request", {"service": service, "action": action})
+        if refusal is not None:
+            raise ActionRefused(f"{service} {action}: {refusal}")
+        request(aircraft, service, action)
+
+
+def start_problems(airframe: Airframe, exercise: Exercise, source: Source) -> list[Problem]:
+    """What is wrong with the start of an exercise that only shows when it is flown: what cannot be done before it."""
+    try:
+        ready(airframe, exercise.start, exercise.faults)
+    except StartRefused as error:
+        return [source.problem(("start", "before", error.line), f"cannot be done then: {error.says}")]
+    except ModelError as error:
+        return [source.problem(("start",), str(error))]
+    return []
 
 
 def carry_out(aircraft: Aircraft, event: LogEvent) -> bool:

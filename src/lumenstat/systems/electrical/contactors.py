@@ -69,6 +69,8 @@ class Contactors(System):
             at = "electrical", "contactors", n
             for end in contactor.between:
                 checker.refers((*at, "between"), "DC bus", end)
+            if contactor.between[0] == contactor.between[1]:
+                checker.wrong(at, f"both ends are {contactor.between[0]}; a contactor stands between two buses")
             if contactor.limit is not None:
                 toward = contactor.limit.toward
                 checker.known((*at, "limit", "toward"), "end of this contactor", toward, contactor.between)

@@ -55,6 +55,10 @@ class Diodes(System):
         for n, diode in enumerate(diodes):
             checker.refers(("electrical", "diodes", n, "anode"), "DC bus", diode.anode)
             checker.refers(("electrical", "diodes", n, "cathode"), "DC bus", diode.cathode)
+            if diode.anode == diode.cathode:
+                checker.wrong(
+                    ("electrical", "diodes", n), f"both ends are {diode.anode}; a diode stands between two buses"
+                )
 
     @classmethod
     def dc_paths(cls, airframe: Sections) -> Iterator[DcPath]:

@@ -68,6 +68,10 @@ class Lamp(Part):
     quiet_seconds: Seconds = 0.0
 
 
+COLUMNS = 12
+"""Of the grid on which zones stand."""
+
+
 class Panel(Part):
     """A zone of the deck: lights with its bus. `place` is column, row, width on a grid of 12 columns.
 

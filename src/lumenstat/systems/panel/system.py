@@ -10,7 +10,15 @@ from lumenstat.language.expressions import Emitter, Quantity, parse
 from lumenstat.language.sources import Path_
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
-from lumenstat.systems.panel.part import Control, ControlsStart, Instrument, PanelsSection, check_position
+from lumenstat.systems.panel.part import (
+    COLUMNS,
+    Control,
+    ControlsStart,
+    Instrument,
+    Panel,
+    PanelsSection,
+    check_position,
+)
 from lumenstat.systems.panel.unit import PanelsUnit
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Delay, FaultKind
@@ -57,6 +65,7 @@ class Panels(System):
         for group in ("controls", "instruments", "lamps"):
             names = [part.id for panel in panels for part in getattr(panel, group)]
             checker.unique(("panels",), group[:-1], names)
+        _check_places(panels, checker)
         for n, panel in enumerate(panels):
             checker.refers(("panels", n, "bus"), "bus", panel.bus)
             for m, control in enumerate(panel.controls):
@@ -169,10 +178,27 @@ class Panels(System):
         return PanelsUnit(host, number, self.section, start.section(ControlsStart).controls)
 
 
+def _check_places(panels: Sequence[Panel], checker: Checker) -> None:
+    """Every zone inside its grid, and none over another."""
+    taken: dict[tuple[str | None, int, int], str] = {}
+    for n, panel in enumerate(panels):
+        column, row, width = panel.place
+        if width < 1 or column < 0 or row < 0 or column + width > COLUMNS:
+            says = f"{panel.id} reaches from column {column} to {column + width}; there are {COLUMNS}, from 0"
+            checker.wrong(("panels", n, "place"), says)
+            continue
+        cells = [(panel.page, row, each) for each in range(column, column + width)]
+        if over := next((taken[cell] for cell in cells if cell in taken), None):
+            checker.wrong(("panels", n, "place"), f"{panel.id} stands over {over} in row {row}")
+        taken.update(dict.fromkeys(cells, panel.id))
+
+
 def _check_control(control: Control, path: Path_, checker: Checker) -> None:
     if control.kind == "entry":
         if control.minimum is None or control.maximum is None:
             checker.wrong(path, "an entry needs `minimum` and `maximum`")
+        elif control.minimum > control.maximum:
+            checker.wrong(path, "`minimum` must not be above `maximum`")
         else:
             check_position(control, control.usual, (*path, "usual"), checker)
         return
@@ -192,6 +218,8 @@ def _check_instrument(instrument: Instrument, airframe: Sections, path: Path_, c
         checker.refers((*path, "bus"), "bus", instrument.bus)
     if instrument.permitted is not None and instrument.permitted.min >= instrument.permitted.max:
         checker.wrong(path, "`permitted.min` must be lower than `permitted.max`")
+    if instrument.scale.min >= instrument.scale.max:
+        checker.wrong((*path, "scale"), "`scale.min` must be lower than `scale.max`")
     if (instrument.shows is None) == (instrument.selector is None):
         checker.wrong(path, "needs either `shows` or a `selector` with `by_position`")
     numbers = [q.name for q in checker.quantities.values() if q.kind == "number"]
