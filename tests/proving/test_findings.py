@@ -72,6 +72,26 @@ CASES: dict[str, tuple[tuple[dict[str, Any], ...], tuple[dict[str, Any], ...], s
         ({**BATTERY_ON, "applies_when": "not bus.dc_essential.alive"},),
         "battery",
     ),
+    "comes-late": (
+        (BATTERY_ON, {"id": "low", "kind": "wait", "until": "held(bus.dc_essential.alive, 4000)"}),
+        (BATTERY_ON, {"id": "low", "kind": "wait", "until": "held(bus.dc_essential.alive, 2000)"}),
+        "low",
+    ),
+    "already-there": (
+        ({"id": "dark", "kind": "wait", "until": "not bus.dc_left.alive"}, BATTERY_ON),
+        (BATTERY_ON, {"id": "dark", "kind": "wait", "until": "held(bus.dc_essential.alive, 5)"}),
+        "dark",
+    ),
+    "check-uncovered": (
+        (BATTERY_ON, {**ESSENTIAL, "critical": True}),
+        (BATTERY_ON, {**ESSENTIAL, "critical": True, "if_not": {"id": "low", "says": "Charge it"}}),
+        "essential",
+    ),
+    "applies-too-late": (
+        (BATTERY_ON, {**ASK, "applies_when": "bus.dc_essential.alive"}),
+        (BATTERY_ON, {**ASK, "applies_when": "not bus.dc_essential.alive"}),
+        "ask",
+    ),
     "decision-uncovered": ((GAP, BATTERY_ON), (CHARGED, BATTERY_ON), "decide"),
 }  # fmt: skip
 
@@ -81,6 +101,34 @@ def test_is_found_where_it_is_and_only_there(kind: str) -> None:
     provokes, just_not, item = CASES[kind]
     assert (item, kind) in kinds(*provokes)
     assert kind not in {each for _, each in kinds(*just_not)}
+
+
+def ending(ends_when: str | None = None, aim: str | None = None) -> set[tuple[str, str]]:
+    aims = [] if aim is None else [{"id": "a", "when": aim, "says": "So."}]
+    return kinds(BATTERY_ON, ESSENTIAL, ends_when=ends_when, aims=aims)
+
+
+def test_how_an_exercise_ends_by_itself_and_what_it_aims_at() -> None:
+    assert ending('held(control.battery_main == "ON", 5)') == set()
+    assert ending('control.battery_main == "ON"') == {("essential", "ends-early")}
+    assert ending("lamp.ground_ready") == {("essential", "never-ends")}
+    assert ending(aim="bus.dc_essential.alive") == set()
+    assert ending(aim="lamp.ground_ready") == {("essential", "aim-missed")}
+
+
+def test_what_never_comes_and_what_comes_late_are_told_apart() -> None:
+    low = found(BATTERY_ON, {"id": "low", "kind": "wait", "until": "battery.main.charge < 0.3"})
+    (late,) = (finding for finding in low if finding.kind == "comes-late")
+    assert late.says.startswith("It comes only at ")
+    high = kinds(BATTERY_ON, {"id": "high", "kind": "wait", "until": "battery.main.charge > 0.99"})
+    assert ("high", "wait-never-ends") in high
+
+
+def test_no_remedy_moves_a_wait_to_before_what_ended_it() -> None:
+    """The cart was away at the start only: waiting for that further up would wait for nothing."""
+    gone = {"id": "gone", "kind": "wait", "until": 'service.ground_power == "away"'}
+    finding = next(f for f in found(BATTERY_ON, ASK, READY, gone) if f.kind == "wait-never-ends")
+    assert finding.remedy is None
 
 
 def test_a_limit_that_the_checklist_itself_exceeds() -> None:

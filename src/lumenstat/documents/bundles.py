@@ -70,8 +70,9 @@ class Bundle:
     @cached_property
     def watched(self) -> tuple[str, ...]:
         """Every expression that decides what happens in the exercise, each once."""
+        ends = [self.exercise.ends_when] if self.exercise.ends_when is not None else []
         aims = (aim.when for aim in self.exercise.aims)
-        return tuple(dict.fromkeys([*watched_texts(self.procedure), *aims]))
+        return tuple(dict.fromkeys([*watched_texts(self.procedure), *aims, *ends]))
 
     @staticmethod
     def from_canonical_json(text: str) -> Bundle:

@@ -132,7 +132,7 @@ class CheckItem(ItemBase):
 
     def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:
         """What follows where the reading at a moment was not within limits."""
-        if end is None or self.if_not is None:
+        if end is None or self.if_not is None or not self.in_moment(end, seen):
             return None
         shown = end.state[f"instrument.{self.instrument}.reads"]
         if isinstance(shown, int | float) and self.meaning(shown, seen) == "within":

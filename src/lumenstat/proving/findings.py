@@ -14,7 +14,7 @@ from lumenstat.items.decide import DecideItem
 from lumenstat.items.hold import HoldItem
 from lumenstat.items.registry import Item
 from lumenstat.items.request import RequestItem
-from lumenstat.language.values import position_text
+from lumenstat.language.values import clock, position_text
 from lumenstat.proving.coverage import uncovered
 from lumenstat.proving.proof import Finding, Remedy
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
@@ -36,6 +36,7 @@ class Finder:
     def findings(self) -> Iterator[Finding]:
         """Everything found and not waived, the gravest first of each item, in the order of the checklist."""
         found = [*self._stuck(), *self._acted(), *self._exceeded(), *self._conditions(), *self._decisions()]
+        found += [*self._waits(), *self._too_late(), *self._at_the_end()]
         numbers = {step.item.id: step.number for step in self.procedure.steps}
         for each in sorted(found, key=lambda finding: numbers[finding.item]):
             if not any(waiver.rule == each.kind for waiver in self._item(each.item).waives):
@@ -63,6 +64,9 @@ class Finder:
         if item.not_before is not None and self.procedure.by_id[item.not_before.item].item.id in self.rehearsal.stuck:
             says = f"it waits for '{self._item(item.not_before.item).challenge}', which is never done"
             return self._finding(item, "cannot-be-reached", says)
+        if (tick := self.rehearsal.later.get(item.id)) is not None:
+            says = f"it comes only at {clock(tick / 100)}; nobody waits so long"
+            return self._finding(item, "comes-late", says)
         why = item.never(self.flight.aircraft.state())
         remedy = None if why.until is None else self._last_true(item, why.until)
         return self._finding(item, why.kind, why.says, remedy=remedy)
@@ -70,7 +74,8 @@ class Finder:
     def _last_true(self, item: Item, until: str) -> Remedy | None:
         """If what is waited for was there earlier in the flight, waiting for it belongs before it went away."""
         spans = self.flight.timelines[until].spans(self.flight.end)
-        if not spans:
+        # What was so at the start only, the crew have ended on purpose: there is nothing to wait for before that.
+        if not spans or spans[-1][0] == 0:
             return None
         before = [act for act in self.rehearsal.acts if act.ends <= spans[-1][1]]
         if not before:
@@ -103,6 +108,10 @@ class Finder:
     def _read(self, item: CheckItem, act: Acted) -> Iterator[Finding]:
         call = next(e for e in self.rehearsal.events[act.first : act.last] if e.verb == "call")
         judgement, name = call.args["judgement"], self.bundle.airframe.instruments[item.instrument].name
+        if item.critical and item.if_not is None and not self._decided_next(item):
+            says = "it is critical, and nothing says what is to be done where it is not within limits"
+            remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
+            yield self._finding(item, "check-uncovered", says, act.ends, "notes", remedy)
         if judgement == "within":
             return
         if judgement == "dead":
@@ -180,6 +189,49 @@ class Finder:
                     says = f"`{text}` is always true in this exercise"
                     remedy = Remedy(words="Leave the condition out", item=item.id, fields={"applies_when": None})
                     yield self._finding(item, "always-applies", says, severity="notes", remedy=remedy)
+
+    def _waits(self) -> Iterator[Finding]:
+        for act in self.rehearsal.acts:
+            item = self._item(act.item)
+            if item.waits_for is None:
+                continue
+            spans = self.flight.timelines[item.waits_for].spans(self.flight.end)
+            if spans and spans[0][0] == 0 and spans[0][1] >= act.ends:
+                says = f"`{item.waits_for}` is so from the start, so nothing is waited for"
+                yield self._finding(item, "already-there", says, act.starts, "warns")
+
+    def _too_late(self) -> Iterator[Finding]:
+        """Items passed over in the flight whose condition came true after their section had begun."""
+        acted = {act.item: act for act in self.rehearsal.acts}
+        for step in self.procedure.steps:
+            text = step.item.applies_when
+            own = [s.item.id for s in self.procedure.steps if s.section == step.section]
+            begun = [acted[name].starts for name in own if name in acted]
+            if text is None or step.item.id in acted or not begun or step.item.id in self.rehearsal.stuck:
+                continue
+            comes = next((a for a, b in self.flight.timelines[text].spans(self.flight.end) if a > min(begun)), None)
+            if comes is not None:
+                after = f"after the section began at {min(begun) / 100:.0f} s: the item is passed over"
+                says = f"`{text}` comes true at {comes / 100:.0f} s, {after}"
+                yield self._finding(step.item, "applies-too-late", says, comes, "warns")
+
+    def _at_the_end(self) -> Iterator[Finding]:
+        """Aims that are missed, and an exercise that ends by itself too soon or not at all."""
+        exercise, end = self.bundle.exercise, self.flight.end
+        last = self._item(self.rehearsal.acts[-1].item) if self.rehearsal.acts else self.procedure.steps[0].item
+        for aim in exercise.aims:
+            if self.rehearsal.ok and not self.flight.timelines[aim.when].at(self.rehearsal.ready_at):
+                yield self._finding(last, "aim-missed", f"with everything done rightly it is not so: {aim.says}")
+        if exercise.ends_when is None or not self.rehearsal.ok:
+            return
+        ends = self.flight.timelines[exercise.ends_when].first_true()
+        late = next((act for act in self.rehearsal.acts if ends is not None and act.starts > ends), None)
+        if ends is None or ends > end:
+            says = f"`{exercise.ends_when}` never comes true, so the exercise does not end by itself"
+            yield self._finding(last, "never-ends", says, severity="warns")
+        elif late is not None:
+            says = f"the exercise ends by itself at {ends / 100:.0f} s, before this item has its turn"
+            yield self._finding(self._item(late.item), "ends-early", says, ends)
 
     def _decisions(self) -> Iterator[Finding]:
         quantities = quantities_of(self.bundle.airframe)

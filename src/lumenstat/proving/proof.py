@@ -23,6 +23,13 @@ KINDS: dict[str, str] = {
     "changes-nothing": "an item that sets what is so already",
     "never-applies": "a condition that is never true in this exercise",
     "always-applies": "a condition that is always true in this exercise",
+    "comes-late": "a wait for something that comes, but later than anybody waits",
+    "already-there": "a wait for something that is there from the start",
+    "check-uncovered": "a critical check, and nothing says what is to be done where it is not within limits",
+    "applies-too-late": "a condition that comes true only after its section began, so that the item is passed over",
+    "aim-missed": "an aim that is missed though everything is done rightly",
+    "ends-early": "the exercise ends by itself before its last item",
+    "never-ends": "the exercise does not end by itself though everything is done",
     "order": "an order that goes in a circle, or two items that one action could answer",
 }
 """Every kind of finding that the model makes, and what it is."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -27,6 +28,9 @@ PACE_SECONDS = {
 LOOK_TICKS = 50
 """While waiting a trainee looks every half second."""
 LOOK_AHEAD_TICKS = 24_000
+STILL = 1e-4
+STANDING_TICKS, LONGEST_TICKS = 90_000, 4 * 360_000
+"""A quarter of an hour, and four hours: what has not come by then is taken not to come in any exercise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,6 +186,25 @@ class Hands:
         while found is None and self.tick < until:
             self.look_on(until, lambda sight: item.reading_means(self, sight))
             found = self.tick if item.reading_means(self) in meanings else None
+        self.restore(*kept)
+        return found
+
+    def comes(self, there: Callable[[Sight], bool]) -> int | None:
+        """The tick at which something is there if one waits on, for hours if need be; None where it never will be.
+
+        Nothing comes any more once the aircraft stands as it stood a quarter of an hour before.
+        """
+        kept = self.snapshot()
+        begun, found = self.tick, None
+        while found is None and self.tick < begun + LONGEST_TICKS:
+            stood, until = list(self.aircraft.x), self.tick + STANDING_TICKS
+            while found is None and self.tick < until:
+                self.look_on(until, there)
+                found = self.tick if there(self.sight) else None
+            pairs = zip(self.aircraft.x, stood, strict=True)
+            still = all(math.isclose(now, then, rel_tol=STILL, abs_tol=STILL) for now, then in pairs)
+            if still and not self.aircraft.calendar.due():
+                break
         self.restore(*kept)
         return found
 

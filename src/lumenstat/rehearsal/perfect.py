@@ -39,12 +39,14 @@ class Acted:
 
 @dataclass(frozen=True)
 class Rehearsal:
-    """A perfect flight. `stuck` names the items that could never be acted on."""
+    """A perfect flight. `stuck` names the items that could not be acted on; `later` those of them for which the time
+    comes if one waits longer than anybody does, with the tick."""
 
     events: tuple[LogEvent, ...]
     acts: tuple[Acted, ...]
     ready_at: int
     stuck: tuple[str, ...] = ()
+    later: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def ok(self) -> bool:
@@ -112,12 +114,17 @@ class _Flier:
                 patient = self.hands.tick + PATIENCE_TICKS
             elif self.hands.tick > patient:
                 stuck = tuple(step.item.id for step in self._left())
-                return Rehearsal(tuple(self.hands.events), tuple(self.acts), self.hands.tick, stuck)
+                later = {step.item.id: tick for step in left if (tick := self._comes(step)) is not None}
+                return Rehearsal(tuple(self.hands.events), tuple(self.acts), self.hands.tick, stuck, later)
             else:
                 self._wait(left, patient)
         ready_at = self.hands.tick
         self.hands.event("finish")
         return Rehearsal(tuple(self.hands.events), tuple(self.acts), ready_at)
+
+    def _comes(self, step: Step) -> int | None:
+        """When an item could be acted on at last, if one waited on and on."""
+        return self.hands.comes(lambda sight: self.hands.there(step.item, sight=sight))
 
     def _wait(self, left: list[Step], patient: int) -> None:
         """Let time pass until one of these steps may stand otherwise."""

@@ -17,6 +17,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
+from lumenstat.language.values import clock
 from lumenstat.rehearsal.hands import Hands, HandsSnapshot, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
@@ -245,7 +246,14 @@ class _Flying:
 
     def _note_missing(self, item: Item) -> None:
         missing = item.missing(self.hands)
-        self._miss(item, missing.kind, missing.says)
+        says = missing.says
+        # Only what is missed first is told of a flight, so only of that it is found out whether it comes at all.
+        if missing.kind == "wait" and not self.missed:
+            comes = self.hands.comes(lambda sight: self._there(item, sight))
+            if comes is not None:
+                more = clock((comes - self.hands.tick) / 100)
+                says = f"'{item.challenge}: {item.response}' comes only {more} later"
+        self._miss(item, missing.kind, says)
 
     def _miss(self, item: Item, kind: str, says: str) -> None:
         self.missed.append(Missed(item.id, self.hands.tick, kind, says))
