@@ -264,6 +264,7 @@ def test_lists_of_the_exercise_are_written_in_forms(draft: Draft) -> None:
         ("papers.0.lines", {"papers.0.lines.1.value": "56.1", "papers.0.lines.1.id": "latitude"}),
         ("start.out_of_service", {"start.out_of_service.0.says": "Lamp out"}),
         ("bands", {"bands.3.at_least": "50", "bands.3.words": "Nearly"}),
+        ("aims", {"aims.0.when": "bus.dc_essential.alive", "aims.0.says": "Essential lives", "aims.0.gating": ""}),
     ):
         assert draft.edit("append", list=path).status_code == 200, path
         assert draft.edit("exercise", fields=fields).status_code == 200, path
@@ -277,6 +278,8 @@ def test_lists_of_the_exercise_are_written_in_forms(draft: Draft) -> None:
         "value: 56.1",
         "Nearly",
         "Lamp out",
+        "says: Essential lives",
+        "gating: false",
     ):
         assert part in written, written
     bundle = draft.person.client.get(f"{draft.path}/bundle.json")

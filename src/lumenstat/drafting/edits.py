@@ -20,7 +20,7 @@ FIGURES = {
     "not_before.seconds", "within.seconds",
 }  # fmt: skip
 LEAST_BRANCHES = 2
-FLAGS = {"critical"}
+FLAGS = {"critical", "stop"}
 LISTS = {"hints": "\n", "controls": ",", "through": ",", "after": ","}
 
 
@@ -347,7 +347,7 @@ def _typed(name: str, value: str | None) -> Any:
         if figure is None:
             raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}")
         return figure
-    if name in FLAGS:
+    if name.rsplit(".", 1)[-1] in FLAGS:
         return True if text in ("true", "on", "yes") else None
     if name in LISTS:
         return [part.strip() for part in text.split(LISTS[name]) if part.strip()]

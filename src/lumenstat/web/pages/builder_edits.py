@@ -170,7 +170,7 @@ def _place_remembered(draft: Draft, fields: dict[str, Any]) -> dict[str, Any]:
 
 
 def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
-    if name == "start.first_flight_of_day":
+    if name == "start.first_flight_of_day" or re.fullmatch(r"aims\.\d+\.gating", name):
         return text == "true"
     if name == "start.moved_since_shutdown":
         return True if text == "true" else None

@@ -16,6 +16,7 @@ from lumenstat.web.pages.builder_forms import (
     Form,
     exercise_forms,
     expression,
+    flag,
     item_fields,
     section_fields,
     shared_fields,
@@ -96,11 +97,13 @@ def _branches(content: Mapping[str, Any]) -> Iterator[BranchForm]:
         fields = (
             expression(content, f"branches.{n}.when", "Right when"),
             words(content, f"branches.{n}.says", "Says", wide=True),
+            flag(content, f"branches.{n}.stop", "The exercise stops here", usual=False),
         )
         yield BranchForm(id=str(branch.get("id", "")), fields=fields)
     if content.get("if_not"):
         says = words(content, "if_not.says", "If it is not within limits", wide=True)
-        yield BranchForm(id=str(content["if_not"].get("id", "")), fields=(says,))
+        stop = flag(content, "if_not.stop", "The exercise stops here", usual=False)
+        yield BranchForm(id=str(content["if_not"].get("id", "")), fields=(says, stop))
 
 
 def _item(draft: Draft, name: str) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""The lists of an exercise in the builder: carts, papers with their lines, faults, bands; fields line by line."""
+"""The lists of an exercise in the builder: carts, papers with lines, faults, aims, bands; fields line by line."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from lumenstat.errors import EditRefused
 from lumenstat.language.values import position_text
 from lumenstat.systems.electrical.ac_sources import AcSection
 from lumenstat.systems.registry import fault_kinds, fault_targets
-from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, menu, value_of, words
+from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, flag, menu, value_of, words
 from lumenstat.web.rendering import Context
 
 FIGURES = frozenset({"volts", "hertz", "at_least", "at", "clear_at", "amount", "after"})
@@ -22,7 +22,7 @@ Choices = dict[str, tuple[tuple[str, str], ...]]
 """What can be chosen, by the first word of a fault's kind, and under `entry` the entries."""
 
 _PATHS = re.compile(
-    r"bands|faults|start\.before|start\.out_of_service|papers|papers\.\d+\.lines|start\.carts\.[a-z0-9_]+"
+    r"bands|aims|faults|start\.before|start\.out_of_service|papers|papers\.\d+\.lines|start\.carts\.[a-z0-9_]+"
 )
 
 
@@ -56,6 +56,7 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
     yield _form(content, "start.before", "Done before the exercise begins", "Another step", 4, choices)
     yield _form(content, "start.out_of_service", "Out of service, and in the technical log", "Another part", 4, choices)
     yield _form(content, "faults", "Faults", "Another fault", 4, choices)
+    yield _form(content, "aims", "What must be so at the end", "Another aim", 2)
     yield _form(content, "bands", "Grades in words", "Another grade", 2)
 
 
@@ -71,6 +72,8 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
         return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
     if path == "bands":
         return {"at_least": 50, "words": "To be said"}
+    if path == "aims":
+        return {"id": free_name("aim", taken), "when": "time > 0", "says": "To be said"}
     if path == "start.before":
         return {"after": 10}
     if path == "start.out_of_service":
@@ -130,6 +133,10 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
     elif path == "bands":
         yield figure(content, f"{at}.at_least", "From", "%")
         yield words(content, f"{at}.words", "In words")
+    elif path == "aims":
+        yield expression(content, f"{at}.when", "At the end this is so")
+        yield words(content, f"{at}.says", "In words", wide=True)
+        yield flag(content, f"{at}.gating", "Without it nobody passes", usual=True)
     elif path == "start.before":
         yield figure(content, f"{at}.after", "After", "s")
         yield choice(content, f"{at}.hold", "Holds 1 s", choices.get("hold", ()))
