@@ -116,6 +116,7 @@ def perfect_battery() -> list[LogEvent]:
         e(12, "call", instrument="battery_volts", reading=25.2, judgement="within"),
         e(14, "set", control="meter_selector", to="START"),
         e(17, "call", instrument="battery_volts", reading=26.0, judgement="within"),
+        e(19, "decide", item="go", branch="power-up"),
         e(20, "set", control="battery_main", to="ON"),
         *held(24, "fire_test", 2.3),
         e(29, "set", control="apu_boost", to="ON"),

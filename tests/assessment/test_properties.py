@@ -14,7 +14,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.perfect import rehearse
 from tests.assessment.test_scoring import judged
-from tests.flights import about, event, inserted, perfect_frost, without
+from tests.flights import PERFECT, about, event, inserted, perfect_frost, without
 from tests.procedures import shipped
 
 HARMLESS = (("beacon", "ON", "OFF"), ("transponder", "STBY", "OFF"))
@@ -76,3 +76,71 @@ def test_the_sums_are_those_of_an_independent_reader(frost: Bundle) -> None:
     earned -= sum(extra["effect"] == "deviation" for extra in said["extras"])
     assert (Fraction(str(said["points"]["earned"])), Fraction(str(said["points"]["possible"]))) == (earned, possible)
     assert Fraction(str(said["percent"])) == Fraction(math.floor(earned / possible * 1000 + Fraction(1, 2)), 10)
+
+
+def spoilt(bundle: Bundle, each: LogEvent) -> LogEvent | None:
+    """The same act done wrongly, where it can be."""
+    args = dict(each.args)
+    match each.verb:
+        case "set":
+            positions = bundle.airframe.controls[args["control"]].positions
+            other = next((p for p in positions if p != str(args["to"])), None)
+            return LogEvent(each.tick, each.by, "set", {**args, "to": other}) if other else None
+        case "see":
+            positions = bundle.airframe.controls[args["control"]].positions
+            other = next((p for p in positions if p != str(args["position"])), None)
+            return LogEvent(each.tick, each.by, "see", {**args, "position": other}) if other else None
+        case "call":
+            wrong = "above" if args["judgement"] != "above" else "below"
+            return LogEvent(each.tick, each.by, "call", {**args, "judgement": wrong})
+        case "decide":
+            ways = [way.id for way in bundle.procedure.by_id[args["item"]].item.ways() if way.id != args["branch"]]
+            return LogEvent(each.tick, each.by, "decide", {**args, "branch": ways[0]})
+        case _:
+            return None
+
+
+@pytest.mark.parametrize("name", ["frost-on-the-ramp", "apu-and-ground-power-away", "battery-and-apu"])
+def test_a_slip_never_raises_the_points_and_putting_it_right_never_lowers_them(name: str) -> None:
+    """Every act that can be done wrongly: whole, spoilt, and spoilt with the right act half a second later."""
+    exercise = shipped(name)
+    events = PERFECT[name]()
+    whole = judged(exercise, events).points.earned
+    tried = 0
+    for n, each in enumerate(events):
+        slip = spoilt(exercise, each)
+        if slip is None:
+            continue
+        wrong = [*events[:n], slip, *events[n + 1 :]]
+        again = LogEvent(each.tick + 50, each.by, each.verb, each.args)
+        at = [e for e in events[n + 1 :] if e.tick <= again.tick]
+        right = [*events[:n], slip, *at, again, *events[n + 1 + len(at) :]]
+        low, mended = (judged(exercise, log).points.earned for log in (wrong, right))
+        assert low <= mended <= whole, (each, low, mended, whole)
+        tried += 1
+    assert tried > 10
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_doing_late_what_was_left_out_never_lowers_the_points(seed: int, frost: Bundle) -> None:
+    """Weights alike: among equals the earlier item is kept, so a heavier one may be the one that is blamed."""
+    light = tuple(
+        checklist.model_copy(
+            update={
+                "sections": tuple(
+                    section.model_copy(
+                        update={"items": tuple(item.model_copy(update={"weight": 1.0}) for item in section.items)}
+                    )
+                    for section in checklist.sections
+                )
+            }
+        )
+        for checklist in frost.checklists
+    )
+    exercise = Bundle(frost.airframe, light, frost.exercise)
+    events, chance = perfect_frost(), random.Random(seed)
+    acts = [n for n, e in enumerate(events) if e.verb in ("see", "confirm", "call", "respond", "set")]
+    n = chance.choice(acts)
+    left = [*events[:n], *events[n + 1 :]]
+    later = inserted(left, LogEvent(events[-1].tick - 20, "trainee", events[n].verb, events[n].args))
+    assert judged(exercise, later).points.earned >= judged(exercise, left).points.earned

@@ -258,12 +258,12 @@ def test_runs_in_processes_of_their_own_answer_alike_and_come_back_when_one_dies
                 assert done["number"] == number
             with pytest.raises(ActionRefused, match="no control 'warp'"):
                 await hosts.act(run, "trainee", "set", {"control": "warp", "to": "ON"}, "bad")
-            await hosts.open_item(run, "wipers")
+            await hosts.open_item(run, "start-switches")
         await asyncio.sleep(0.4)
         for first, second in seats.values():
             one, other = await merged(first), await merged(second)
             assert one["quantities"]["control.wipers"] == other["quantities"]["control.wipers"] == "SLOW"
-            assert one["card"]["current"] == "wipers"
+            assert one["card"]["current"] == "start-switches"
         for host in hosts._hosts:
             host.process.kill()
         while hosts.replaced < 2:

@@ -17,6 +17,7 @@ from lumenstat.errors import ActionRefused, ModelError
 from lumenstat.network.solving import BLEED_SIEMENS, GROUND, load_amps
 from lumenstat.simulation.actions import set_control
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.electrical.batteries import BatteriesSection
 from lumenstat.systems.registry import SYSTEMS
 
 AIRFRAMES = [
@@ -55,7 +56,9 @@ def flown(airframe: Airframe, seed: int) -> Aircraft:
     rng = random.Random(seed)
     start = {
         "place": {"name": "Field", "latitude_degrees": 50, "longitude_degrees": 0},
-        "battery_charge": {each.id: round(rng.uniform(0.05, 1), 2) for each in airframe.electrical.batteries},
+        "battery_charge": {
+            each.id: round(rng.uniform(0.05, 1), 2) for each in airframe.section(BatteriesSection).batteries
+        },
         "outside_celsius": rng.randrange(-30, 40),
     }
     return Aircraft(airframe, Start.model_validate(start), random_faults(airframe, rng))

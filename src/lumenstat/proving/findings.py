@@ -14,6 +14,7 @@ from lumenstat.items.decide import DecideItem
 from lumenstat.items.hold import HoldItem
 from lumenstat.items.registry import Item
 from lumenstat.items.request import RequestItem
+from lumenstat.language.expressions import parse
 from lumenstat.language.values import clock, position_text
 from lumenstat.proving.coverage import uncovered
 from lumenstat.proving.proof import Finding, Remedy
@@ -146,8 +147,15 @@ class Finder:
         return None
 
     def _decided_next(self, item: CheckItem) -> bool:
-        number = self.procedure.by_id[item.id].number + 1
-        return any(isinstance(s.item, DecideItem | RequestItem) for s in self.procedure.steps[number : number + 1])
+        """Whether what follows it at once says what then, or a decision in its section that reads what it reads."""
+        own = self.procedure.by_id[item.id]
+        after = self.procedure.steps[own.number + 1 :]
+        if any(isinstance(s.item, DecideItem | RequestItem) for s in after[:1]):
+            return True
+        instrument = self.bundle.airframe.instruments[item.instrument]
+        shown = {instrument.shows, *instrument.by_position.values()}
+        decisions = (s.item for s in after if s.section == own.section and isinstance(s.item, DecideItem))
+        return any(shown & parse(branch.when).quantities for each in decisions for branch in each.branches)
 
     def _set(self, item: SetItem, act: Acted) -> Iterator[Finding]:
         wanted = item.target(self.procedure.papers)

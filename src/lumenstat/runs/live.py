@@ -65,6 +65,7 @@ class LiveRun:
         self.acts = 0
         self.last_tick = round(bundle.exercise.minutes_at_most * 6000)
         self.called: set[str] = set()
+        self._begun: dict[int, tuple[bool, ...]] = {}
         self._called_out: list[str] = []
         items = [step.item for step in self.card.procedure.steps]
         texts = list(watched_texts(procedure))
@@ -213,7 +214,11 @@ class LiveRun:
         if self.coach is not None and event.by != "instructor":
             moment = Moment(self.coach.count, event, state, flags, accepted)
             self.card.right = self.coach.right
+            right = set(self.coach.right)
             words = self.coach.note(moment, self.card.current, self.card.answered)
+            for name in self.coach.right - right:
+                # A section begins with the first act that belongs to one of its own items, as a judge has it.
+                self._begun.setdefault(self.card.procedure.by_id[name].section, flags)
             self._called_out = [word.says for word in words] if self.guided else []
         if event.verb == "rate":
             self.clock.set_rate(int(event.args["times"]), max(event.tick, self.aircraft.tick))
@@ -229,9 +234,10 @@ class LiveRun:
         self._called_out = []
 
     def _pass_over(self) -> None:
-        """A guided card passes over what does not apply now."""
+        """A guided card passes over what did not apply when its section began, or does not now if it has not begun."""
         while self.guided and (item := self.card.current) is not None:
-            if item.applies_when is None or self.watch.now()[self._numbers[item.applies_when]]:
+            flags = self._begun.get(self.card.procedure.by_id[item.id].section) or self.watch.now()
+            if item.applies_when is None or flags[self._numbers[item.applies_when]]:
                 return
             self.card.pass_over(item.id)
             self.acts += 1
