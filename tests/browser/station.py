@@ -42,6 +42,10 @@ class Station:
     def answer(self, item: str) -> None:
         self.page.click(f"{self.at(item)} [data-answer]")
 
+    def decide(self, item: str, branch: str) -> None:
+        self.page.click(f'{self.at(item)} input[value="{branch}"]')
+        self.answer(item)
+
     def see(self, item: str, **positions: str) -> None:
         for control, position in positions.items():
             self.page.click(f'{self.at(item)} [data-see="{control}|{position}"]')

@@ -15,7 +15,6 @@ def fly_with_three_slips(page: Page) -> None:
     s.answer("outside")
     s.at("hydraulic-pump")
     s.move("hydraulic_pump", "OFF")
-    s.see("hydraulic-pump", hydraulic_pump="OFF")
     s.at("flap-lever")
     s.move("flap_lever", "16")
     s.see("fuel-pumps", fuel_pump_left="OFF", fuel_pump_right="OFF")
@@ -118,7 +117,7 @@ def test_a_lost_server_shows_and_nothing_is_lost_when_it_comes_back(browser: Bro
         server.start()
         expect(ines.locator("[data-lost]")).to_be_hidden(timeout=20_000)
         ines.wait_for_selector('[data-control="hydraulic_pump"][data-position="OFF"]')
-        expect(ines.locator("[data-answered]")).to_have_text("2")
+        expect(ines.locator("[data-answered]")).to_have_text("3")
 
 
 def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
@@ -137,10 +136,6 @@ def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
         ines.keyboard.press("Space")
         ines.wait_for_selector('[data-control="hydraulic_pump"][data-position="OFF"]')
         expect(ines.locator('[data-control="hydraulic_pump"]')).to_have_attribute("aria-checked", "false")
-        ines.keyboard.press("c")
-        ines.keyboard.press("Tab")
-        ines.keyboard.press("Tab")
-        ines.keyboard.press("Space")
         station.at("flap-lever")
         lever = ines.locator('[data-control="flap_lever"]')
         lever.focus()
@@ -206,6 +201,7 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         s.at("start-at-rest")
         s.move("meter_selector", "START")
         s.call("start-at-rest", "battery_volts", "within")
+        s.decide("go", "power-up")
         s.at("main-on")
         s.move("battery_main", "ON")
         s.at("fire-test")
@@ -238,5 +234,5 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         ines.click("[data-finish]")
         ines.wait_for_url("**/debrief", timeout=60_000)
         rows = ines.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")
-        assert {item: verdict for item, verdict in rows if verdict != "done"} == {}
+        assert {item for item, verdict in rows if verdict not in ("done", "not-applicable")} == set()
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"

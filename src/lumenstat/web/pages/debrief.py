@@ -49,6 +49,14 @@ router = APIRouter()
 
 LOSSES_SHOWN = 5
 OTHERS_AT_MOST = 12
+CHOICE_WORDS = {
+    "pass": "passed",
+    "fail": "not passed",
+    "unfinished": "not finished",
+    "holds": "stands",
+    "limit": "a limit",
+}
+CHOICE_WORDS |= {"hazard": "a hazard", "deviation": "a deviation"}
 
 
 class LedgerLine(Context):
@@ -85,6 +93,7 @@ class Judgeable(Context):
     says: str
     counts_as: str
     choices: tuple[str, ...]
+    words: tuple[str, ...]
     computed: str
     given: Overridden | None
 
@@ -350,12 +359,21 @@ def _may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden
         choices = tuple(CHOICES[kind])
         override = given.get((kind, name))
         return Judgeable(
-            kind=kind, name=name, says=says, counts_as=counts_as, choices=choices, computed=was, given=override
+            kind=kind,
+            name=name,
+            says=says,
+            counts_as=counts_as,
+            choices=choices,
+            words=tuple(CHOICE_WORDS.get(choice, choice) for choice in choices),
+            computed=was,
+            given=override,
         )
 
     yield of("outcome", "", "Outcome", ledger.outcome, computed.outcome_words)
     held = {gate_key(gate) for gate in ledger.gates}
     for gate in computed.gates:
+        if gate.kind != "item":
+            continue  # those of limits and aims are judged with their limit or aim
         yield of("gate", gate_key(gate), gate.says, "holds" if gate_key(gate) in held else "waived", "holds")
     for n, extra in enumerate(computed.extras):
         yield of("extra", str(n), extra.says, ledger.extras[n].effect, extra.effect)
