@@ -126,7 +126,7 @@ def test_a_start_pressed_too_early_and_lost_then_pressed_right_is_one_item_corre
     release = next(e for e in events if about("release", control="apu_start")(e))
     early = [LogEvent(e.tick - 700, e.by, e.verb, e.args) for e in (press, release)]
     ledger = judged(Library().bundle(EXERCISES[name]), inserted(events, *early))
-    assert slips(ledger) == {"start": "corrected"}
+    assert {item: slip for item, slip in slips(ledger).items() if slip != "not-applicable"} == {"start": "corrected"}
     assert [extra for extra in ledger.extras if extra.effect != "harmless"] == []
     row = next(row for row in ledger.items if row.item == "start")
     assert (row.verdict, row.earned / row.possible) == ("done", 0.75)

@@ -36,7 +36,7 @@ def test_with_an_open_loop_the_apu_items_do_not_apply_and_starting_it_holds(libr
     assert {"boost", "start", "ground-off"} <= left_out
     ledger = judged(library, "apu-loop-open", PERFECT["apu-and-ground-power-away"]())
     assert ledger.outcome in ("held", "fail")
-    assert [gate.id for gate in ledger.gates] == ["loops"]
+    assert [(gate.kind, gate.id) for gate in ledger.gates] == [("item", "loops"), ("aim", "apu-off")]
 
 
 def test_start_pressed_in_the_self_test_is_lost(library: Library) -> None:

@@ -11,6 +11,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.registry import Item
 from lumenstat.items.seen import Attempt, Part
 from lumenstat.simulation.flight import Moment
+from lumenstat.systems.panel.part import PanelsSection
 
 CREW = ("trainee", "captain", "first-officer")
 PART_KINDS = ("control", "instrument", "service", "item")
@@ -23,7 +24,8 @@ class Reader:
         self, procedure: Procedure, airframe: Airframe, moments: Iterable[Moment], texts: dict[str, int]
     ) -> None:
         self.procedure, self.airframe, self.texts = procedure, airframe, texts
-        self.controls, self.instruments, self.papers = airframe.controls, airframe.instruments, procedure.papers
+        self.controls = airframe.section(PanelsSection).told_apart
+        self.instruments, self.papers = airframe.instruments, procedure.papers
         self._moments: dict[Part, list[Moment]] = {}
         self._steps: dict[Part, list[Step]] = {}
         self.selectors = frozenset(

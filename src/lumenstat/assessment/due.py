@@ -48,9 +48,9 @@ class Due:
         return "done", attempt.says
 
     def _since(self, timed: Timed, attempt: Attempt, reading: Reading) -> int | None:
-        """Ticks since the other item was done; None where it never was."""
+        """Ticks since the other item was done; None where it was not yet: then that one is out of its place."""
         other = reading.done(self.procedure.by_id[timed.item].number)
-        return None if other is None else attempt.tick - other.tick
+        return None if other is None or other.index > attempt.index else attempt.tick - other.tick
 
     def _challenge(self, timed: Timed) -> str:
         return self.procedure.by_id[timed.item].item.challenge

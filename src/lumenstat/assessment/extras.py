@@ -12,6 +12,7 @@ from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Flight
 from lumenstat.simulation.plan import plan_for
 from lumenstat.simulation.variants import Outcome, Variants
+from lumenstat.systems.panel.part import PanelsSection
 from lumenstat.systems.terms import Discrete
 
 ALIVE_TICKS_THAT_MATTER = 100
@@ -131,8 +132,9 @@ def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: V
     effect, what = _difference(bundle, flight, variants.base, variants.without(group.parts), own)
     if effect == "harmless" and group.back is not None:
         effect, what = "undone", f"put back at {events[group.back].tick / 100:.1f} s before it mattered"
-    elif effect == "harmless" and (left := _left_elsewhere(flight, events, group)) is not None:
-        effect, what = "deviation", left
+    elif effect != "hazard" and (left := _left_elsewhere(flight, events, group)) is not None:
+        what = left if effect == "harmless" else f"{what}, and {left}"
+        effect = "deviation"
     return ExtraRow(t=event.tick / 100, control=_subject(event), effect=effect, says=f"{_did(bundle, event)}: {what}.")
 
 
@@ -167,7 +169,7 @@ def _subject(event: LogEvent) -> str:
 
 def _did(bundle: Bundle, event: LogEvent) -> str:
     name = _subject(event)
-    control = bundle.airframe.controls.get(name)
+    control = bundle.airframe.section(PanelsSection).told_apart.get(name)
     shown = control.name if control else next((s.name for s in bundle.airframe.services if s.id == name), name)
     match event.verb:
         case "set":

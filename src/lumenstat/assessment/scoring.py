@@ -20,7 +20,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import ActionRefused, LogError, StartRefused
-from lumenstat.language.values import clock
+from lumenstat.language.values import clock, position_text
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
@@ -173,8 +173,15 @@ class _Judge:
                 continue
             if event.verb != "guard" and control in moved:
                 continue
+            if event.verb == "set" and self._stays(index, event):
+                continue
             left.append(index)
         return left
+
+    def _stays(self, index: int, event: LogEvent) -> bool:
+        """Whether a control was put where it stood already."""
+        stood = self.flight.moments[index].state[f"control.{event.args['control']}"]
+        return bool(position_text(stood) == str(position_text(event.args["to"])))
 
     def _moved_besides(self, control: object, belonging: set[int]) -> bool:
         """Whether a control was also moved where no item asked for it, so that its guard goes with that."""

@@ -88,16 +88,18 @@ class ControlItem(ItemBase):
         left = [name for name in self.all_controls if name not in done]
         stood = {name: str(position_text(end[f"control.{name}"])) for name in left}
         names = " and ".join(seen.controls[name].name for name in left)
+        verb = self.DONE if seen.controls[left[0]].kind != "entry" else "entered"
         if done:
             others = " and ".join(seen.controls[name].name for name in self.all_controls if name in done)
-            return f"Only {others} was {self.DONE}; {names} never: at the end it stood at {_listed(stood.values())}."
+            return f"Only {others} was {verb}; {names} never: at the end it stood at {_listed(stood.values())}."
+        never = f"Never {verb}{self._moved(crew, seen)}"
         if set(stood.values()) == {wanted}:
-            return f"Never {self.DONE}{self._moved(crew)}; at the end it stood at {wanted} all the same."
-        return (
-            f"Never {self.DONE}{self._moved(crew)}: at the end it stood at {_listed(stood.values())}, not at {wanted}."
-        )
+            return f"{never}; at the end it stood at {wanted} all the same."
+        if any(seen.asked_for(name, at) for name, at in stood.items()):
+            return f"{never}."
+        return f"{never}: at the end it stood at {_listed(stood.values())}, not at {wanted}."
 
-    def _moved(self, crew: Sequence[EventMoment]) -> str:
+    def _moved(self, crew: Sequence[EventMoment], seen: Seen) -> str:
         """What was done with its controls instead."""
         return ""
 
@@ -231,13 +233,13 @@ class VerifyItem(ControlItem):
             found.append(attempt(moment, False, says, evidence=evidence, slip=said != stood))
         return found, done
 
-    def _moved(self, crew: Sequence[EventMoment]) -> str:
-        """Where it was moved, and when."""
-        moves = [m for m in crew if m.event.verb == "set" and m.event.args.get("control") in self.all_controls]
-        if not moves:
+    def _moved(self, crew: Sequence[EventMoment], seen: Seen) -> str:
+        """Where it was moved with nothing asking for that, and when."""
+        moves = [m.event for m in crew if m.event.verb == "set" and m.event.args.get("control") in self.all_controls]
+        own = [e for e in moves if not seen.asked_for(str(e.args["control"]), str(position_text(e.args["to"])))]
+        if not own:
             return ""
-        last = moves[-1].event
-        return f", though moved to {position_text(last.args['to'])} at {last.tick / 100:.1f} s"
+        return f", though moved to {position_text(own[-1].args['to'])} at {own[-1].tick / 100:.1f} s"
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By saying of each control where it stands, or putting it there."""

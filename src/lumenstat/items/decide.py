@@ -37,6 +37,7 @@ class DecideItem(ItemBase):
     WORD = "Decide"
     ICON = "M7 1.5L12.5 7L7 12.5L1.5 7Z"
     TOUCHES = False
+    NEVER = "Never decided."
     kind: Literal["decide"]
     branches: Annotated[tuple[DecisionBranch, ...], Field(min_length=2)]
 

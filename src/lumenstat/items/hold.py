@@ -23,6 +23,7 @@ class HoldItem(ItemBase):
 
     WORD = "Hold"
     ICON = "M7 1.5V8M4 5.5L7 8.5L10 5.5M2.5 12H11.5"
+    NEVER = "Never held."
     kind: Literal["hold"]
     control: Annotated[Name, Shown("Control", "control")]
     seconds: Annotated[Seconds, Shown("At least", "figure", "s")]

@@ -59,6 +59,8 @@ class ItemBase(Written):
     """Answered by saying so alone, in a guided run too."""
     CHECKED: ClassVar[bool] = False
     """Done in a flow from memory, it is answered in words when the check is read."""
+    NEVER: ClassVar[str] = "Never done."
+    """What is said where it was never tried."""
     SILENT: ClassVar[bool] = False
     """Looks or speaks only, so that in which order it stands makes no difference to the aircraft."""
     TOUCHES: ClassVar[bool] = True
@@ -133,7 +135,7 @@ class ItemBase(Written):
 
     def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
         """What is said where it was never completed, with every quantity as it was at the end."""
-        return "Never done."
+        return self.NEVER
 
     def not_so(self, answer: EventMoment, seen: Seen) -> str | None:
         """What its answer, given when a check was read, said that was not so; None where it was true."""

@@ -24,6 +24,7 @@ class CycleItem(ItemBase):
 
     WORD = "Cycle"
     ICON = "M11.5 7A4.5 4.5 0 1 1 9.5 3.2M9.5 1V3.6H7"
+    NEVER = "Never moved through its positions."
     kind: Literal["cycle"]
     control: Annotated[Name, Shown("Control", "control")]
     through: Annotated[tuple[Position, ...], Field(min_length=2), Shown("Positions, in turn", "list")]
@@ -85,6 +86,7 @@ class SweepItem(ItemBase):
 
     WORD = "Sweep"
     ICON = "M2 7H12M4.5 4.5L2 7L4.5 9.5M9.5 4.5L12 7L9.5 9.5"
+    NEVER = "Never moved to each end and back."
     kind: Literal["sweep"]
     control: Annotated[Name, Shown("Control", "control")]
     watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None

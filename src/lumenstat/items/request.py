@@ -31,6 +31,7 @@ class RequestItem(ItemBase):
 
     WORD = "Request"
     ICON = "M2 3H12V9H7L4 12V9H2Z"
+    NEVER = "Never asked for."
     kind: Literal["request"]
     service: Annotated[Name, Shown("Service", "service")]
     action: Annotated[Name, Shown("To", "action")]

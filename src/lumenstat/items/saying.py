@@ -19,6 +19,7 @@ class WaitItem(ItemBase):
     WORD = "Wait"
     ICON = "M3 1.5H11L7 7L11 12.5H3L7 7Z"
     SAID = True
+    NEVER = "Nobody said that it was there."
     kind: Literal["wait"]
     until: Annotated[ExpressionText, Shown("Until", "expression")]
     left: Text | None = None
@@ -89,6 +90,7 @@ class ConfirmItem(ItemBase):
     SAID = True
     SILENT = True
     TOUCHES = False
+    NEVER = "Never confirmed."
     kind: Literal["confirm"]
     statement: Annotated[Text, Shown("Statement", "area")]
 

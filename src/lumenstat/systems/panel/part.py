@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from functools import cached_property
 from typing import Literal
 
@@ -96,6 +97,18 @@ class PanelsSection(Written):
     def controls(self) -> dict[str, Control]:
         """Every control by its id."""
         return {control.id: control for panel in self.panels for control in panel.controls}
+
+    @cached_property
+    def told_apart(self) -> dict[str, Control]:
+        """Every control by its id, with its zone's name behind its own where others are called alike."""
+        names = Counter(control.name for control in self.controls.values())
+        return {
+            control.id: control
+            if names[control.name] == 1
+            else control.model_copy(update={"name": f"{control.name}, {panel.name}"})
+            for panel in self.panels
+            for control in panel.controls
+        }
 
     @cached_property
     def instruments(self) -> dict[str, Instrument]:

@@ -22,16 +22,7 @@ from lumenstat.assessment.ledger import (
     Points,
     TimeUse,
 )
-from lumenstat.assessment.overriding import (
-    CHOICES,
-    Kind,
-    Overridden,
-    computed_of,
-    gate_key,
-    said_by,
-    subject_of,
-    with_overrides,
-)
+from lumenstat.assessment.overriding import CHOICES, Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.records.runs import RunFacts, facts_of, find_run, runs_of
@@ -40,6 +31,7 @@ from lumenstat.records.tables import Run
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
+from lumenstat.web.pages.last_word import ChangedLine, Judgeable, changed_lines, may_change
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, cached_page, page
@@ -49,14 +41,6 @@ router = APIRouter()
 
 LOSSES_SHOWN = 5
 OTHERS_AT_MOST = 12
-CHOICE_WORDS = {
-    "pass": "passed",
-    "fail": "not passed",
-    "unfinished": "not finished",
-    "holds": "stands",
-    "limit": "a limit",
-}
-CHOICE_WORDS |= {"hazard": "a hazard", "deviation": "a deviation"}
 
 
 class LedgerLine(Context):
@@ -83,26 +67,6 @@ class LedgerLine(Context):
     computed: str
     computed_earned: float
     most: float
-
-
-class Judgeable(Context):
-    """Something in a ledger that an instructor may judge: what it is called, what it counts as, what was computed."""
-
-    kind: Kind
-    name: str
-    says: str
-    counts_as: str
-    choices: tuple[str, ...]
-    words: tuple[str, ...]
-    computed: str
-    given: Overridden | None
-
-
-class ChangedLine(Context):
-    """One override as the record lists it."""
-
-    says: str
-    reason: str
 
 
 class OtherRun(Context):
@@ -324,8 +288,8 @@ def debrief_context(
         flown_with=run.flown_digest if run.flown_digest not in (None, run.digest) else None,
         extras=ledger.extras,
         aims=ledger.aims,
-        may_change=tuple(_may_change(computed, ledger, overrides)) if may_judge and run.signed_by is None else (),
-        changed_lines=tuple(_changed(bundle, computed, overrides)),
+        may_change=tuple(may_change(computed, ledger, overrides)) if may_judge and run.signed_by is None else (),
+        changed_lines=tuple(changed_lines(bundle, computed, overrides)),
         appraisal=said,
         drill=tuple(procedure.by_id[name].item.challenge for name in said.drill) if said else (),
         grades=grades,
@@ -349,48 +313,6 @@ def debrief_context(
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
     )
-
-
-def _may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden]) -> Iterator[Judgeable]:
-    """All but items, which have their own forms in the table; as they count now."""
-    given = {(each.kind, each.item): each for each in overrides}
-
-    def of(kind: Kind, name: str, says: str, counts_as: str, was: str) -> Judgeable:
-        choices = tuple(CHOICES[kind])
-        override = given.get((kind, name))
-        return Judgeable(
-            kind=kind,
-            name=name,
-            says=says,
-            counts_as=counts_as,
-            choices=choices,
-            words=tuple(CHOICE_WORDS.get(choice, choice) for choice in choices),
-            computed=was,
-            given=override,
-        )
-
-    yield of("outcome", "", "Outcome", ledger.outcome, computed.outcome_words)
-    held = {gate_key(gate) for gate in ledger.gates}
-    for gate in computed.gates:
-        if gate.kind != "item":
-            continue  # those of limits and aims are judged with their limit or aim
-        yield of("gate", gate_key(gate), gate.says, "holds" if gate_key(gate) in held else "waived", "holds")
-    for n, extra in enumerate(computed.extras):
-        yield of("extra", str(n), extra.says, ledger.extras[n].effect, extra.effect)
-    for n, limit in enumerate(computed.limits):
-        yield of("limit", str(n), limit.says, ledger.limits[n].severity, limit.severity)
-    for n, aim in enumerate(computed.aims):
-        was, now = ("met" if row.met else "missed" for row in (aim, ledger.aims[n]))
-        yield of("aim", aim.id, aim.says, now, was)
-
-
-def _changed(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden]) -> Iterator[ChangedLine]:
-    for each in overrides:
-        if each.kind == "item":
-            continue
-        subject = subject_of(bundle, computed, each)
-        says = f"{subject}: computed {computed_of(computed, each)}; {each.by}, {each.at}, gave {said_by(each)}."
-        yield ChangedLine(says=says, reason=each.reason)
 
 
 def _once(gates: Sequence[Gate]) -> Iterator[Gate]:
