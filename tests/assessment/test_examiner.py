@@ -14,7 +14,7 @@ from lumenstat.documents.exercise import Aim
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import LogError
 from tests.assessment.test_language import BASE
-from tests.assessment.test_scoring import judged, moved, replaced, slips
+from tests.assessment.test_scoring import judged, slips
 from tests.assessment.test_shipped import EXERCISES
 from tests.flights import PERFECT, about, event, inserted, log_of, perfect_frost, rehearsed, without
 
@@ -459,11 +459,19 @@ def test_a_log_that_cannot_be_is_refused_with_line_and_time(bad: LogEvent, says:
 
 
 def test_an_act_that_brought_a_limit_by_coming_too_early_is_early() -> None:
-    """The shutdown card lets the battery go off in any order with the door; before the door it leaves it open."""
-    name = "shutdown-to-dark"
-    exercise = Library().bundle(EXERCISES[name])
-    events = rehearsed(name)()
+    """The wait for 22 percent is answered at once and the fuel follows: both too early, and the engine pays for it."""
+    name = "apu-out-air-cart"
+    exercise, events = Library().bundle(EXERCISES[name]), rehearsed(name)()
+    start = next(e.tick for e in events if about("set", control="start_left", to="START")(e))
+    turned = about("respond", item="turns-left")
+    fed = about("set", control="fuel_lever_left", to="FEED")
+    rest = [e for e in events if not turned(e) and not fed(e)]
+    answer = LogEvent(start + 150, "trainee", "respond", {"item": "turns-left"})
+    fuel = LogEvent(start + 300, "trainee", "set", {"control": "fuel_lever_left", "to": "FEED"})
+    ledger = judged(exercise, inserted(rest, answer, fuel))
+    row = next(row for row in ledger.items if row.item == "feed-left")
+    assert row.verdict == "early"
+    assert "too early: it brought" in row.says
+    assert "it would not have" in row.says
+    assert slips(ledger)["turns-left"] == "early"
     assert judged(exercise, events).limits == ()
-
-
-__all__ = ["moved", "replaced"]

@@ -103,6 +103,20 @@ def test_a_failed_exercise_is_a_result(tmp_path: Path, perfect_log: RunLog) -> N
     assert "documents have changed" in runner.invoke(app, ["score", EXERCISE, str(path)]).stderr
 
 
+def test_prove_says_in_words_whether_it_can_be_flown(tmp_path: Path) -> None:
+    assert runner.invoke(app, ["prove", EXERCISE]).stdout.startswith("can be flown; ready at ")
+    wrong = (
+        (SHIPPED / "checklists" / "rowan-r2-battery.yaml")
+        .read_text()
+        .replace("lamp.apu_available", "lamp.ground_ready")
+    )
+    (tmp_path / "rowan-r2-battery.yaml").write_text(wrong)
+    exercise = tmp_path / "battery-and-apu.yaml"
+    exercise.write_text((SHIPPED / "exercises" / "battery-and-apu.yaml").read_text())
+    said = runner.invoke(app, ["prove", str(exercise)])
+    assert (said.exit_code, said.stdout.split(";")[0]) == (1, "cannot be flown as written")
+
+
 @pytest.mark.parametrize("path", shipped_exercises(), ids=lambda path: path.stem)
 def test_the_perfect_flight_as_a_log_is_judged_whole_without_an_extra(path: Path, tmp_path: Path) -> None:
     log = tmp_path / "perfect.jsonl"

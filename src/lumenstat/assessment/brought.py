@@ -49,7 +49,7 @@ class Brought:
             before = [(step, a) for _, step, a in acts if a.tick <= each.start][-LOOKED_BACK_AT_MOST:]
             for number, attempt in reversed(before):
                 later = self._latest(number)
-                if later > attempt.index + 1 and self._went_away(variants, each, attempt, later):
+                if self._there_was_time(each, attempt, later) and self._went_away(variants, each, attempt, later):
                     found.setdefault(number, self._says(each, attempt, later))
                     break
         return found
@@ -59,6 +59,11 @@ class Brought:
         procedure = self.reads.procedure
         after = [a for n, a in self.reading.kept.items() if procedure.precedes(number, n)]
         return min((min(a.parts) for a in after), default=len(self.events) - 1)
+
+    def _there_was_time(self, each: Exceedance, attempt: Attempt, later: int) -> bool:
+        """Whether the act could have waited, and would still have had as long to bring the limit after that."""
+        took, left = each.start - attempt.tick, self.flight.end - self.events[later].tick
+        return self.events[later].tick > attempt.tick and left >= took
 
     def _went_away(self, variants: Variants, each: Exceedance, attempt: Attempt, later: int) -> bool:
         parts = frozenset(attempt.parts)
