@@ -59,6 +59,19 @@ def test_critical_items_come_first_only_where_the_order_is_free() -> None:
     assert rules({"critical": True}, *[PLAIN] * 6, order="any") == set()
 
 
+@pytest.mark.parametrize(
+    ("rule", "broken", "named"),
+    [
+        ("response-says-nothing", [PLAIN, {"response": "Checked"}, PLAIN], "i1"),
+        ("near-identical", [PLAIN, {"challenge": "Brake"}, {"challenge": "brake"}], "i2"),
+        ("reason-missing", [PLAIN, PLAIN, {"why": None}], "i2"),
+        ("section-too-long", [PLAIN] * (LONGEST_SECTION + 1), "i0"),
+    ],
+)
+def test_the_item_that_breaks_it_is_named(rule: str, broken: list[dict[str, Any]], named: str) -> None:
+    assert [(lint.rule, lint.item) for lint in lint_checklist(checklist(*broken))] == [(rule, named)]
+
+
 def test_saying_who_acts_is_asked_for() -> None:
     item = checklist(PLAIN).sections[0].items[0].model_dump(exclude_unset=True)
     del item["who"]

@@ -9,7 +9,7 @@ from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.proof import Consequence
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.rehearsal.script import Script
-from tests.procedures import shipped
+from tests.procedures import BATTERY_ON, shipped, small
 
 
 @pytest.fixture(scope="module")
@@ -101,3 +101,13 @@ def test_two_workers_say_what_one_says_and_tell_how_far_they_are() -> None:
 def test_it_can_be_stopped() -> None:
     bundle = shipped("battery-and-apu")
     assert len(leave_out(bundle, rehearse(bundle), 1, lambda done, of: done < 2)) == 2
+
+
+def test_an_exercise_that_no_longer_ends_by_itself_is_told() -> None:
+    lights = {"id": "lights", "kind": "set", "control": "navigation_lights", "to": "ON"}
+    bundle = small(BATTERY_ON, lights, ends_when='held(control.navigation_lights == "ON", 5)')
+    found = without(Script(bundle, rehearse(bundle)), "lights")
+    assert (found.effect, found.says) == (
+        "fails-later",
+        "Without 'lights': the exercise does not end by itself any more.",
+    )

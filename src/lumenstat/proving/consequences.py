@@ -96,6 +96,8 @@ def _worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]
         return "fails-later", missed[0].says + _tells(script, flown, missed[0].tick), missed[0].tick
     if (dead := next(_dead_at_end(script, base, flown), None)) is not None:
         return "fails-later", f"{dead} is dead at the end", flown.ready_at
+    if base.ends and not flown.ends:
+        return "fails-later", "the exercise does not end by itself any more", flown.ready_at
     late = flown.ready_at - base.ready_at
     if late > TICKS_THAT_MATTER:
         return "slower", f"ready {late / 100:.0f} s later", flown.ready_at

@@ -56,7 +56,7 @@ class Lit:
 
 @dataclass(frozen=True)
 class Flown:
-    """A flight of the script to its end; ticks."""
+    """A flight of the script to its end; ticks. `ends` tells whether the exercise ends by itself, where it is to."""
 
     ready_at: int
     missed: tuple[Missed, ...]
@@ -64,6 +64,7 @@ class Flown:
     lit: tuple[Lit, ...]
     end: Mapping[str, Discrete | None]
     events: tuple[LogEvent, ...] = ()
+    ends: bool = True
 
 
 @dataclass
@@ -77,7 +78,9 @@ class Script:
         self.procedure = self.bundle.procedure
         limits = [limit_text(limit) for limit in self.bundle.airframe.limits]
         lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
-        self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps]))
+        self.ends_when = self.bundle.exercise.ends_when
+        ends = [] if self.ends_when is None else [self.ends_when]
+        self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps, *ends]))
         self.acts: tuple[Acted, ...] = self.flight.acts
         self._kept: list[HandsSnapshot] = []
         self.called = {
@@ -269,7 +272,15 @@ class _Flying:
             tuple(self._lit()),
             self.hands.aircraft.state(),
             tuple(self.hands.events),
+            self._ends(),
         )
+
+    def _ends(self) -> bool:
+        """Whether the exercise has ended by itself, where it is to."""
+        if self.script.ends_when is None:
+            return True
+        lines = dict(zip(self.script.texts, self.hands.watch.timelines, strict=True))
+        return bool(lines[self.script.ends_when].spans(self.hands.tick))
 
     def as_before(self, base: Flown, since: int) -> Flown:
         """What came of it so far, and from tick `since` of the script unchanged on what came of that."""
@@ -282,6 +293,7 @@ class _Flying:
             tuple(self._lit()),
             base.end,
             (*self.hands.events, *(replace(e, tick=e.tick + later) for e in base.events if e.tick > since)),
+            base.ends,
         )
 
     def _lit(self) -> Iterator[Lit]:
