@@ -76,7 +76,7 @@ def test_every_step_balances_and_nothing_is_lit_on_a_dead_bus(name: str) -> None
             checked.append(tick)
 
     fly(exercise, events, also=[Inspector])
-    assert len(checked) > 50
+    assert len(checked) >= len(events)
 
 
 @pytest.mark.parametrize("name", EXERCISES)
