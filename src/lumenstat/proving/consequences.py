@@ -53,7 +53,7 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     base = script.as_flown
     flown = script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
     act = script.acts[task.number]
-    effect, says, tick = _worst(script, base, flown)
+    effect, says, tick = worst(script, base, flown)
     left_at = script.acts[task.number - 1].ends if task.number else 0
     since = base.ready_at if effect in ("slower", "none") else left_at
     return Consequence(
@@ -80,7 +80,7 @@ def _name(script: Script, number: int) -> str:
     return f"'{item.challenge}'" if len(same) == 1 else f"'{item.challenge}, {item.response}'"
 
 
-def _worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
+def worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
     """The gravest thing that came of a change, in words, and the tick of it."""
     limits = {limit.id: limit for limit in script.bundle.airframe.limits}
     new = [(tick, limits[name]) for name, tick in flown.exceeded.items() if name not in base.exceeded]
@@ -101,7 +101,7 @@ def _worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]
     late = flown.ready_at - base.ready_at
     if late > TICKS_THAT_MATTER:
         return "slower", f"ready {late / 100:.0f} s later", flown.ready_at
-    left = next(_left_otherwise(script, base, flown), None)
+    left = next(left_otherwise(script, base, flown), None)
     says = f"nothing comes of it but that at the end {left}" if left else "nothing else in the model depends on it"
     return "none", says, flown.ready_at
 
@@ -122,7 +122,7 @@ def _dead_at_end(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
             yield bus.name
 
 
-def _left_otherwise(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
+def left_otherwise(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
     """Lamps and services that end otherwise."""
     for lamp in script.bundle.airframe.lamps.values():
         name = f"lamp.{lamp.id}"

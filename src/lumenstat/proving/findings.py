@@ -17,8 +17,10 @@ from lumenstat.items.request import RequestItem
 from lumenstat.language.expressions import parse
 from lumenstat.language.values import clock, position_text
 from lumenstat.proving.coverage import uncovered
+from lumenstat.proving.idle import idle_waits
 from lumenstat.proving.proof import Finding, Remedy
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
+from lumenstat.rehearsal.script import Script
 from lumenstat.simulation.flight import Flight
 from lumenstat.systems.registry import quantities_of
 
@@ -33,11 +35,13 @@ class Finder:
     procedure: Procedure
     rehearsal: Rehearsal
     flight: Flight
+    script: Script
 
     def findings(self) -> Iterator[Finding]:
         """Everything found and not waived, the gravest first of each item, in the order of the checklist."""
         found = [*self._stuck(), *self._acted(), *self._exceeded(), *self._conditions(), *self._decisions()]
         found += [*self._waits(), *self._too_late(), *self._at_the_end()]
+        found += [*self._idle(), *self._faults()]
         numbers = {step.item.id: step.number for step in self.procedure.steps}
         for each in sorted(found, key=lambda finding: numbers[finding.item]):
             if not any(waiver.rule == each.kind for waiver in self._item(each.item).waives):
@@ -240,6 +244,27 @@ class Finder:
         elif late is not None:
             says = f"the exercise ends by itself at {ends / 100:.0f} s, before this item has its turn"
             yield self._finding(self._item(late.item), "ends-early", says, ends)
+
+    def _idle(self) -> Iterator[Finding]:
+        for each in idle_waits(self.script):
+            first, last = self._item(each.meanwhile[0]).challenge, self._item(each.meanwhile[-1]).challenge
+            named = f"'{first}'" if len(each.meanwhile) == 1 else f"{len(each.meanwhile)} items, '{first}' to '{last}',"
+            says = f"the model stands still for {each.ticks / 100:.0f} s here, while {named} could be done already"
+            yield self._finding(self._item(each.wait), "idle", says, each.tick, "warns")
+
+    def _faults(self) -> Iterator[Finding]:
+        """Faults that never come in a perfect flight: nobody who does it rightly meets them."""
+        last = self._item(self.rehearsal.acts[-1].item) if self.rehearsal.acts else self.procedure.steps[0].item
+        end = self.rehearsal.ready_at
+        for fault in self.bundle.exercise.faults:
+            if fault.when is not None:
+                begins = self.flight.timelines[fault.when].first_true()
+                says = f"its condition `{fault.when}` is never true"
+            else:
+                begins = None if fault.at is None else round(fault.at * 100)
+                says = f"it is set for {clock(fault.at or 0)}, and everything is done at {clock(end / 100)}"
+            if begins is None or begins > end:
+                yield self._finding(last, "never-armed", f"the fault '{fault.id}' never comes: {says}", severity="warns")
 
     def _decisions(self) -> Iterator[Finding]:
         quantities = quantities_of(self.bundle.airframe)

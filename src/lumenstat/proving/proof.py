@@ -28,6 +28,8 @@ KINDS: dict[str, str] = {
     "check-uncovered": "a critical check, and nothing says what is to be done where it is not within limits",
     "applies-too-late": "a condition that comes true only after its section began, so that the item is passed over",
     "aim-missed": "an aim that is missed though everything is done rightly",
+    "idle": "a wait beside which the model stands still for over a minute although later items could be done",
+    "never-armed": "a fault whose time or condition never comes in a flight without a slip",
     "ends-early": "the exercise ends by itself before its last item",
     "never-ends": "the exercise does not end by itself though everything is done",
     "order": "an order that goes in a circle, or two items that one action could answer",

@@ -23,9 +23,12 @@ def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
     """The proof of an exercise. The same exercise always gives the same proof."""
     flown = rehearsal or rehearse(bundle)
     procedure = bundle.procedure
-    flight = fly(bundle, flown.events, bundle.watched, end=flown.ready_at + AFTERWARDS_TICKS)
-    findings = tuple(Finder(bundle, procedure, flown, flight).findings())
-    schedule = schedule_of(Script(bundle, flown))
+    armed = [fault.when for fault in bundle.exercise.faults if fault.when is not None]
+    texts = tuple(dict.fromkeys([*bundle.watched, *armed]))
+    flight = fly(bundle, flown.events, texts, end=flown.ready_at + AFTERWARDS_TICKS)
+    script = Script(bundle, flown)
+    findings = tuple(Finder(bundle, procedure, flown, flight, script).findings())
+    schedule = schedule_of(script)
     items = tuple(
         ItemTime(item=act.item, starts=act.starts / 100, ends=act.ends / 100, slack=slack / 100)
         for act, slack in zip(flown.acts, schedule.slack, strict=True)

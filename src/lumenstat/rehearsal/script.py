@@ -130,6 +130,26 @@ class Script:
         """Fly with act `n` and the one after it swapped."""
         return self.changed(n, [n + 1, n, *range(n + 2, len(self.acts))])
 
+    def reactions(self, begin: int, order: Sequence[int]) -> list[frozenset[str]]:
+        """Fly `order` from the moment before act `begin`: by act, what in the aircraft stands otherwise after it.
+
+        Controls themselves and the crew outside, who come in their own time, are left out.
+        """
+        _ = self.as_flown
+        self._go_back(begin)
+        flying = _Flying(self, list(order))
+        found = []
+        for n in flying.order:
+            before = self._turned()
+            flying.act(n)
+            found.append(frozenset(name for name, value in self._turned().items() if before[name] != value))
+        return found
+
+    def _turned(self) -> dict[str, Discrete]:
+        state = self.hands.aircraft.state()
+        left = ("control.", "service.", "lamp.")
+        return {k: v for k, v in state.items() if isinstance(v, bool | str) and not k.startswith(left)}
+
     def is_check(self, act: Acted) -> bool:
         """Whether an act reads an instrument."""
         return isinstance(self.procedure.by_id[act.item].item, CheckItem)

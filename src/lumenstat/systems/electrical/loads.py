@@ -8,10 +8,9 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Written
-from lumenstat.systems.switched import SwitchedUnit
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Draw, FaultKind, SwitchedLoad
-from lumenstat.systems.unit import Host
+from lumenstat.systems.unit import Host, Unit
 
 
 class Load(Part):
@@ -63,19 +62,43 @@ class Loads(System):
         return {"load_failed": [each.id for each in airframe.section(LoadsSection).loads]}
 
     def quantities(self) -> Iterator[Quantity]:
-        """Whether it takes current."""
+        """Whether it is asked for, and whether it takes current: its bus lives and it is whole."""
         for each in self.loads:
+            yield Quantity(f"load.{each.id}.asked", "", "truth", f"{each.name} is switched to its bus")
             yield Quantity(f"load.{each.id}.on", "", "truth", f"{each.name} takes current")
 
     def conditions(self) -> list[str]:
-        """When each is asked for."""
-        return [each.when or "true" for each in self.loads]
+        """When each is asked for, then whether its bus lives."""
+        asked = [each.when or "true" for each in self.loads]
+        return asked + [f"alive(bus.{each.bus})" for each in self.loads]
 
     def draws(self) -> Iterator[Draw]:
         """Their watts."""
         for each in self.loads:
-            yield Draw(f"load.{each.id}.on", each.bus, each.watts)
+            yield Draw(f"load.{each.id}.asked", each.bus, each.watts)
 
-    def unit(self, host: Host, start: Sections, number: int) -> SwitchedUnit:
+    def unit(self, host: Host, start: Sections, number: int) -> LoadsUnit:
         """The loads of one aircraft."""
-        return SwitchedUnit(host, number, {each.id: f"load.{each.id}.on" for each in self.loads}, "load_failed")
+        return LoadsUnit(host, number, self.loads)
+
+
+class LoadsUnit(Unit):
+    """The loads of one aircraft."""
+
+    def __init__(self, host: Host, number: int, loads: Sequence[Load]) -> None:
+        super().__init__(host, number)
+        places = host.layout.d
+        self._loads = [(each.id, places[f"load.{each.id}.asked"], places[f"load.{each.id}.on"]) for each in loads]
+        self._followed: tuple[object, int] = ((), -1)
+
+    def settle(self, conditions: tuple[bool, ...]) -> None:
+        """Switch as asked, where that, a bus or a fault has changed."""
+        faults = self.host.faults
+        seen = conditions, faults.changes
+        if not faults.active and seen == self._followed:
+            return
+        self._followed = seen
+        d, many = self.host.d, len(self._loads)
+        for (name, asked, on), wanted, alive in zip(self._loads, conditions[:many], conditions[many:], strict=True):
+            d[asked] = wanted and not faults.has("load_failed", name)
+            d[on] = d[asked] and alive
