@@ -35,6 +35,7 @@ class Conditions:
     reader: Reader
     flight: Flight
     attempts: Mapping[int, Sequence[Attempt]]
+    by_doing: Mapping[int, Attempt]
 
     def settled(self, reads: Reads) -> tuple[Applying, Reading]:
         """What counts, and the reading for just that."""
@@ -97,6 +98,8 @@ class Conditions:
 
     def _way(self, step: Step, reading: Reading | None) -> str | None:
         """The way on that was right when an item was last tried, or else when it was passed by."""
+        if (done := self.by_doing.get(step.number)) is not None:
+            return done.way
         made = self.attempts[step.number]
         tick = made[-1].tick if made else self._passed_by(step, reading)
         moment = self.flight.moments[made[-1].index] if made else None

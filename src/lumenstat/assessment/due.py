@@ -40,12 +40,17 @@ class Due:
             if waited > round(due.seconds * 100):
                 says = f"{waited / 100:.1f} s after '{self._challenge(due)}'; at most {due.seconds:g} s were allowed."
                 return "late", says
-        if (awaited := item.due()) is not None:
-            there = self.timelines[awaited[0]].first_true()
+        if (awaited := item.due(attempt.way)) is not None:
+            there = self._came(awaited[0], attempt)
             if there is not None and attempt.tick - there > round(awaited[1] * 100):
                 says = f"It was there from {there / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s."
                 return "late", says
         return "done", attempt.says
+
+    def _came(self, text: str, attempt: Attempt) -> int | None:
+        """Since when something had been there, or when it first was."""
+        spans = self.timelines[text].spans(attempt.tick + 1)
+        return spans[-1][0] if spans else None
 
     def _since(self, timed: Timed, attempt: Attempt, reading: Reading) -> int | None:
         """Ticks since the other item was done; None where it was not yet: then that one is out of its place."""

@@ -50,12 +50,16 @@ class Reads:
     attempts: Mapping[int, Sequence[Attempt]]
     share: Judge
     events: int
+    by_doing: Mapping[int, Attempt] = field(default_factory=dict)
+    """Decisions that were taken by doing what they call for, by step."""
 
     def of(self, steps: Sequence[Step]) -> Reading:
         """The best reading. It is made twice: credit counts from times that the first one finds."""
-        reading = self._matched(steps, Reading())
-        reading = self._matched(steps, reading)
-        self._misplace(steps, reading)
+        said = [step for step in steps if step.number not in self.by_doing]
+        reading = self._matched(said, Reading())
+        reading = self._matched(said, reading)
+        self._by_doing(steps, reading)
+        self._misplace(said, reading)
         self._superseded(steps, reading)
         self._give_words_and_tries(steps, reading)
         self._begun(steps, reading)
@@ -79,6 +83,14 @@ class Reads:
             reading.kept[pair.item] = right[pair.item][pair.action]
             reading.used.update(right[pair.item][pair.action].parts)
         return reading
+
+    def _by_doing(self, steps: Sequence[Step], reading: Reading) -> None:
+        """A decision taken by doing what it calls for needs no word; one said afterwards belongs to it."""
+        for step in steps:
+            done = self.by_doing.get(step.number)
+            if done is not None:
+                reading.kept[step.number] = done
+                reading.used.update(a.index for a in self.attempts[step.number] if a.index > done.index)
 
     def _misplace(self, steps: Sequence[Step], reading: Reading) -> None:
         for step in steps:

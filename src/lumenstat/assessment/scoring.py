@@ -9,6 +9,7 @@ from lumenstat import ENGINE_VERSION
 from lumenstat.assessment.applying import Conditions
 from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.brought import Brought
+from lumenstat.assessment.deciding import decided_by_doing
 from lumenstat.assessment.due import Due
 from lumenstat.assessment.extras import judge_extras
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
@@ -78,8 +79,9 @@ class _Judge:
         self.attempts = {step.number: self.reader.attempts(step) for step in procedure.steps}
         credit = bundle.exercise.credit
         due = Due(procedure, flight.timelines, credit)
-        reads = Reads(procedure, self.reader, self.attempts, due.share, len(events))
-        applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts).settled(reads)
+        by_doing = decided_by_doing(procedure, self.attempts, flight)
+        reads = Reads(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
+        applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
         too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
         self.rows = Rows(
             bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, too_early

@@ -24,7 +24,7 @@ from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.procedure import Procedure, procedure_from, watched_texts
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
-from lumenstat.systems.registry import later_keys
+from lumenstat.systems.registry import found_at_start, later_keys
 
 SHIPPED = Path(__file__).parent.parent / "library"
 
@@ -53,8 +53,6 @@ class Bundle:
             for key in later_keys() & part.keys():
                 if not part[key]:
                     del part[key]
-        _drop_unused(content["checklists"], "stop")
-        _drop_unused(content["exercise"], "aims")
         return json.dumps(content, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
     @cached_property
@@ -65,7 +63,8 @@ class Bundle:
     @cached_property
     def procedure(self) -> Procedure:
         """The items of all checklists, one after another, and which must come before which."""
-        return procedure_from(self.checklists, self.exercise.paper_values)
+        found = found_at_start(self.exercise.start, self.airframe)
+        return procedure_from(self.checklists, self.exercise.paper_values | found)
 
     @cached_property
     def watched(self) -> tuple[str, ...]:
@@ -83,18 +82,6 @@ class Bundle:
             tuple(Checklist.model_validate(c) for c in content["checklists"]),
             Exercise.model_validate(content["exercise"]),
         )
-
-
-def _drop_unused(content: Any, key: str) -> None:
-    """Take a later release's key out of every mapping in which it says nothing."""
-    if isinstance(content, dict):
-        if key in content and not content[key]:
-            del content[key]
-        for each in content.values():
-            _drop_unused(each, key)
-    elif isinstance(content, list):
-        for each in content:
-            _drop_unused(each, key)
 
 
 BUNDLES_CACHED = 48

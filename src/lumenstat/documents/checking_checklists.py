@@ -41,6 +41,7 @@ def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) ->
         others += [item.floats_until] if item.floats_until else []
         for name in others:
             checker.known(path, "item", name, ids)
+        _check_branch(item, path, [other for other, _ in placed], checker)
         if item.applies_when is not None:
             checker.truth((*path, "applies_when"), item.applies_when, over_time=True)
         item.check(path, airframe, checker)
@@ -52,6 +53,17 @@ def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) ->
         check_order((checklist,), checker)
     _check_design(checklist, placed, checker)
     return checker.problems
+
+
+def _check_branch(item: Item, path: Path_, items: Sequence[Item], checker: Checker) -> None:
+    """The decision on which an item hangs stands above it and has that branch."""
+    if item.of_branch is None:
+        return
+    above = {other.id: other for other in items[: items.index(item)]}
+    at = (*path, "of_branch")
+    if checker.known(at, "item above it", item.of_branch.item, above):
+        ways = [way.id for way in above[item.of_branch.item].ways()]
+        checker.known(at, "branch", item.of_branch.branch, ways)
 
 
 def _check_design(checklist: Checklist, placed: Sequence[tuple[Item, Path_]], checker: Checker) -> None:

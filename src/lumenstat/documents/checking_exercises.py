@@ -12,7 +12,7 @@ from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_, Source
 from lumenstat.systems.panel.part import check_position
-from lumenstat.systems.registry import check_start, fault_targets
+from lumenstat.systems.registry import check_start, fault_targets, found_at_start
 
 
 def check_exercise(
@@ -52,12 +52,14 @@ def check_exercise(
         checker.unique(("checklists",), "item", ids)
         if len(set(ids)) == len(ids):
             check_order(checklists, checker, ("checklists",))
+    # Where the start itself is wrong, what would be found cannot be told.
+    values = exercise.paper_values | ({} if checker.problems else found_at_start(exercise.start, airframe))
     for checklist in checklists:
         if checklist.airframe != airframe.id:
             checker.wrong(("checklists",), f"checklist {checklist.id!r} is for airframe {checklist.airframe!r}")
         for item, _ in items_with_paths(checklist):
             for paper in item.papers():
-                checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, exercise.paper_values)
+                checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, values)
     return checker.problems
 
 

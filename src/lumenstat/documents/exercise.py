@@ -17,6 +17,7 @@ from lumenstat.language.values import (
     Position,
     Positive,
     Seconds,
+    Since,
     Text,
     Written,
 )
@@ -154,7 +155,7 @@ class Exercise(Written):
     pass_mark: Annotated[Number, Field(ge=0, le=100)]
     bands: tuple[GradeBand, ...] = ()
     credit: Credit = Credit()
-    aims: tuple[Aim, ...] = ()
+    aims: Annotated[tuple[Aim, ...], Since("0.3")] = ()
     seed: int = 0
 
     @property

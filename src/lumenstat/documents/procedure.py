@@ -93,7 +93,8 @@ def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | st
 
     def place(items: tuple[Item, ...], branch: tuple[str, str] | None) -> None:
         for item in items:
-            steps.append(Step(len(steps), item, len(sections) - 1, branch))
+            hangs_on = (item.of_branch.item, item.of_branch.branch) if item.of_branch else branch
+            steps.append(Step(len(steps), item, len(sections) - 1, hangs_on))
             for way in item.ways():
                 place(way.items, (item.id, way.id))
 

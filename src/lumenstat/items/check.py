@@ -23,7 +23,7 @@ from lumenstat.items.seen import (
 )
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
-from lumenstat.language.values import DocumentId, ExpressionText, Flag, Name, Positive, Text, Written
+from lumenstat.language.values import DocumentId, ExpressionText, Flag, Name, Positive, Since, Text, Written
 from lumenstat.systems.panel.part import Instrument, PanelsSection
 from lumenstat.systems.system import Sections
 
@@ -48,7 +48,7 @@ class Otherwise(Written):
     id: DocumentId
     says: Text
     items: tuple[AnyItem, ...] = ()
-    stop: Flag = False
+    stop: Annotated[Flag, Since("0.3")] = False
     """The exercise is to end here, after these items."""
 
 

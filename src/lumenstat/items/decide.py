@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from itertools import chain
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
@@ -13,7 +14,7 @@ from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Nev
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import parse
 from lumenstat.language.sources import Path_
-from lumenstat.language.values import DocumentId, ExpressionText, Flag, Text, Written
+from lumenstat.language.values import DocumentId, ExpressionText, Flag, Seconds, Since, Text, Written
 from lumenstat.systems.system import Sections
 
 if TYPE_CHECKING:
@@ -27,8 +28,10 @@ class DecisionBranch(Written):
     when: ExpressionText
     says: Text
     items: tuple[AnyItem, ...] = ()
-    stop: Flag = False
+    stop: Annotated[Flag, Since("0.3")] = False
     """The exercise is to end here, after the items of this branch."""
+    within_seconds: Annotated[Seconds | None, Since("0.4")] = None
+    """How soon after `when` came true it is to be decided."""
 
 
 class DecideItem(ItemBase):
@@ -37,6 +40,7 @@ class DecideItem(ItemBase):
     WORD = "Decide"
     ICON = "M7 1.5L12.5 7L7 12.5L1.5 7Z"
     TOUCHES = False
+    DONE_BY_WAY = True
     NEVER = "Never decided."
     kind: Literal["decide"]
     branches: Annotated[tuple[DecisionBranch, ...], Field(min_length=2)]
@@ -75,9 +79,15 @@ class DecideItem(ItemBase):
             if isinstance(value, float) and quantity in read
         )
         if chosen == right:
-            return attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
+            decided = attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
+            return replace(decided, way=chosen)
         rather = f"; the state called for: {words[right]}" if right else ""
         return attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
+
+    def due(self, way: str | None) -> tuple[str, float] | None:
+        """The branch that was taken, in its time."""
+        taken = next((branch for branch in self.branches if branch.id == way), None)
+        return None if taken is None or taken.within_seconds is None else (taken.when, taken.within_seconds)
 
     def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:
         """The branch that was right then."""

@@ -15,7 +15,7 @@ from pydantic import Field
 from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Missing, Never, Part, PerfectHands, Seen
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
-from lumenstat.language.values import DocumentId, ExpressionText, Flag, Positive, Seconds, Text, Written
+from lumenstat.language.values import DocumentId, ExpressionText, Flag, Positive, Seconds, Since, Text, Written
 from lumenstat.systems.system import Sections
 
 Who = Literal["captain", "first-officer", "both", "either"]
@@ -47,6 +47,13 @@ class Waiver(Written):
     reason: Text
 
 
+class OfBranch(Written):
+    """A branch of a decision that stands further up, on which an item hangs."""
+
+    item: DocumentId
+    branch: DocumentId
+
+
 class ItemBase(Written):
     """What every kind of item has."""
 
@@ -63,6 +70,8 @@ class ItemBase(Written):
     """What is said where it was never tried."""
     SILENT: ClassVar[bool] = False
     """Looks or speaks only, so that in which order it stands makes no difference to the aircraft."""
+    DONE_BY_WAY: ClassVar[bool] = False
+    """Doing the first item of one of its ways, where that is the right one, is as good as saying which."""
     TOUCHES: ClassVar[bool] = True
     """Does something to the aircraft, or waits for something to be done."""
 
@@ -82,6 +91,7 @@ class ItemBase(Written):
     within: Timed | None = None
     floats_until: DocumentId | None = None
     one_of: DocumentId | None = None
+    of_branch: Annotated[OfBranch | None, Since("0.4")] = None
     waives: tuple[Waiver, ...] = ()
 
     # ---- the document ------------------------------------------------------------------------------------
@@ -146,8 +156,8 @@ class ItemBase(Written):
         """Whether a wrong attempt at it means that it was done too soon."""
         return False
 
-    def due(self) -> tuple[str, float] | None:
-        """What must be there for it, and within how many seconds of that it must be done."""
+    def due(self, way: str | None) -> tuple[str, float] | None:
+        """What must be there for it, and within how many seconds of that it must be done; `way` is the one taken."""
         return None
 
     def taken_way(self, end: EventMoment | None, seen: Seen, true: Callable[[str], bool]) -> str | None:

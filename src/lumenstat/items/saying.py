@@ -50,7 +50,7 @@ class WaitItem(ItemBase):
         """Said before it was there."""
         return True
 
-    def due(self) -> tuple[str, float] | None:
+    def due(self, way: str | None) -> tuple[str, float] | None:
         """Once it is there, within its time."""
         return None if self.at_most is None else (self.until, self.at_most)
 

@@ -154,6 +154,7 @@ class Attempt:
     parts: tuple[int, ...]
     evidence: tuple[tuple[str, str], ...] = ()
     slip: bool = True
+    way: str | None = None
 
 
 @dataclass(frozen=True)

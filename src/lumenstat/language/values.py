@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cache
 from typing import Annotated, Any
 
 from pydantic import (
@@ -9,16 +11,41 @@ from pydantic import (
     BeforeValidator,
     ConfigDict,
     Field,
+    SerializerFunctionWrapHandler,
     StrictBool,
     StringConstraints,
     WithJsonSchema,
+    model_serializer,
 )
+
+
+@dataclass(frozen=True)
+class Since:
+    """Marks a field that a later release added. Where it says nothing it is not written out: a digest names documents
+    for ever, and what a release adds must not change those that do not use it."""
+
+    release: str
 
 
 class Written(BaseModel):
     """Base of everything an instructor writes: frozen, and an unknown key is refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+    @model_serializer(mode="wrap")
+    def _written_out(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        content: dict[str, Any] = handler(self)
+        for name, usual in _later_fields(type(self)).items():
+            if getattr(self, name) == usual:
+                content.pop(name, None)
+        return content
+
+
+@cache
+def _later_fields(model: type[Written]) -> dict[str, Any]:
+    """What later releases added to a model, with what each stands at where it is left out."""
+    fields = model.model_fields.items()
+    return {name: field.get_default() for name, field in fields if any(isinstance(m, Since) for m in field.metadata)}
 
 
 def _number(value: Any) -> Any:

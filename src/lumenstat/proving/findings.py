@@ -186,6 +186,8 @@ class Finder:
             if step.item.applies_when is not None:
                 hanging.setdefault(step.item.applies_when, []).append(step.item)
         for text, items in hanging.items():
+            if all(name.startswith("start.") for name in parse(text).quantities):
+                continue  # A card serves many starts, and this one is no news.
             spans = self.flight.timelines[text].spans(self.flight.end)
             if not spans:
                 # Said once: a decision's whole branch often hangs on one condition.
@@ -264,7 +266,9 @@ class Finder:
                 begins = None if fault.at is None else round(fault.at * 100)
                 says = f"it is set for {clock(fault.at or 0)}, and everything is done at {clock(end / 100)}"
             if begins is None or begins > end:
-                yield self._finding(last, "never-armed", f"the fault '{fault.id}' never comes: {says}", severity="warns")
+                yield self._finding(
+                    last, "never-armed", f"the fault '{fault.id}' never comes: {says}", severity="warns"
+                )
 
     def _decisions(self) -> Iterator[Finding]:
         quantities = quantities_of(self.bundle.airframe)

@@ -9,6 +9,7 @@ from typing import cast
 from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent, flow_done
 from lumenstat.items.registry import Item
+from lumenstat.language.values import position_text
 
 
 @dataclass
@@ -127,6 +128,7 @@ class Card:
         if self.guided:
             self._note_guided(event)
             return
+        self._decide_by_doing(event)
         current = self.current
         order = [*([current] if current else []), *(item for item in self.items if item is not current)]
         for item in order:
@@ -137,6 +139,18 @@ class Card:
                 if item.id == self.chosen:
                     self.chosen = None
                 return
+
+    def _decide_by_doing(self, event: LogEvent) -> None:
+        """Whoever does the first item of a branch of the open decision has taken that branch."""
+        item = self.current
+        if item is None or not item.DONE_BY_WAY or event.verb != "set":
+            return
+        done = event.args["control"], str(position_text(event.args["to"]))
+        way = next((w.id for w in item.ways() if w.items and done in w.items[0].moves(self.papers)), None)
+        if way is not None:
+            self.take(item.id, way)
+            self.answered.add(item.id)
+            self.last = item.id
 
     def _settle_ways(self, item: Item, event: LogEvent) -> None:
         """Of alternatives the others are passed over."""

@@ -142,21 +142,25 @@ class AirUnit(Unit):
         return self._asked
 
     def hold(self, watts: Mapping[str, float]) -> object:
-        """The highest source of each duct, over open valves, less what is taken."""
+        """Ducts that open valves join are one: its pressure is that of its highest source, less what is taken of it."""
         part, d = self._part, self.host.d
-        psi = dict.fromkeys((duct.id for duct in part.ducts), 0.0)
         asked = iter(self._asked)
-        for port in part.sources:
-            if next(asked):
-                psi[port.duct] = max(psi[port.duct], port.psi)
+        given = [port for port in part.sources if next(asked)]
         taken = [(port.duct, port.psi) for port in part.takers if next(asked)]
-        for valve in part.valves:
-            if next(asked):
-                psi.update(dict.fromkeys(valve.joins, max(psi[duct] for duct in valve.joins)))
-        taken += [(duct, each) for duct, slot, each in self._intakes if d[slot]]
-        for duct, each in taken:
-            # Takers come after valves: an open cross-bleed gives the far duct what the near one is then robbed of.
-            psi[duct] = max(0.0, psi[duct] - each)
+        taken += [(duct, psi) for duct, slot, psi in self._intakes if d[slot]]
         low = self.host.faults.active
-        self.targets = [each * low.get(("duct_low", duct), 1.0) for duct, each in psi.items()]
+        psi: dict[str, float] = {}
+        for joined in self._joined([valve for valve in part.valves if next(asked)]):
+            highest = max([port.psi for port in given if port.duct in joined], default=0.0)
+            left = max(0.0, highest - sum(each for duct, each in taken if duct in joined))
+            psi.update(dict.fromkeys(joined, left))
+        self.targets = [psi[duct.id] * low.get(("duct_low", duct.id), 1.0) for duct in part.ducts]
         return self.targets
+
+    def _joined(self, opened: Iterable[AirValve]) -> list[set[str]]:
+        """The ducts, those that are joined together."""
+        groups = [{duct.id} for duct in self._part.ducts]
+        for valve in opened:
+            touched = [group for group in groups if group & set(valve.joins)]
+            groups = [group for group in groups if group not in touched] + [set[str]().union(*touched)]
+        return groups

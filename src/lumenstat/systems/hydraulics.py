@@ -3,14 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Self
+from typing import Annotated, Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
-from lumenstat.language.values import ExpressionText, Name, Number, Part, Position, Positive, Written
+from lumenstat.language.values import (
+    ExpressionText,
+    Name,
+    NotNegative,
+    Number,
+    Part,
+    Position,
+    Positive,
+    Since,
+    Written,
+)
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
-from lumenstat.systems.panel.part import PanelsSection
+from lumenstat.systems.panel.part import ControlsStart, PanelsSection
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Draw, FaultKind, StartField, State, Threshold, ticks
 from lumenstat.systems.unit import Host, Unit
@@ -37,13 +47,14 @@ class HydraulicPump(Part):
 
 
 class Surface(Part):
-    """Something that follows a lever as soon as its system has pressure enough."""
+    """Something that follows a lever as soon as its system has pressure enough; it takes some of it while it moves."""
 
     system: Name
     moves_above_psi: Positive
     lever: Name
     positions: dict[Position, Number]
     degrees_per_second: Positive
+    takes_psi: Annotated[NotNegative, Since("0.4")] = 350.0
 
 
 class HydraulicsPart(Written):
@@ -137,6 +148,16 @@ class Hydraulics(System):
             if surface.id in left:
                 yield surface.name, f"left at {left[surface.id]:g} degrees"
 
+    @classmethod
+    def found(cls, start: Sections, airframe: Sections) -> Iterator[tuple[str, float | str]]:
+        """For each surface, the position of its lever that comes nearest to where it stands."""
+        left, stood = start.section(SurfacesStart).surfaces_degrees, start.section(ControlsStart).controls
+        controls = airframe.section(PanelsSection).controls
+        for surface in airframe.section(HydraulicsSection).hydraulics.surfaces:
+            lever = stood.get(surface.lever, controls[surface.lever].usual)
+            angle = left.get(surface.id, surface.positions[str(lever)])
+            yield surface.id, min(surface.positions, key=lambda at: abs(surface.positions[at] - angle))
+
     def quantities(self) -> Iterator[Quantity]:
         """Pressures, running pumps, and where surfaces stand."""
         for system in self.part.systems:
@@ -206,7 +227,8 @@ class HydraulicsUnit(Unit):
             for each in part.surfaces
         ]
         self.moving_to: tuple[float | None, ...] = (None,) * len(part.surfaces)
-        self.held_by = tuple(f"pump.{each.id}.running" for each in part.pumps)
+        moving = [f"surface.{each.id}.moving" for each in part.surfaces]
+        self.held_by = (*(f"pump.{each.id}.running" for each in part.pumps), *moving)
         self._followed: tuple[object, ...] = ()
         self._angle_rates: list[float] = []
 
@@ -268,6 +290,11 @@ class HydraulicsUnit(Unit):
         """Where pressures tend, and how fast surfaces move."""
         d = self.host.d
         pressed = {pump.system for pump, slot, _ in self._pumps if d[slot]}
-        self.targets = [each.nominal_psi if each.id in pressed else 0.0 for each in self._part.systems]
+        taken = dict.fromkeys((each.id for each in self._part.systems), 0.0)
+        for surface, _, moving, *_ in self._surfaces:
+            taken[surface.system] += surface.takes_psi if d[moving] else 0.0
+        self.targets = [
+            max(0.0, each.nominal_psi - taken[each.id]) if each.id in pressed else 0.0 for each in self._part.systems
+        ]
         self.targets += self._angle_rates
         return self.targets

@@ -12,6 +12,7 @@ from itertools import chain
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Written
+from lumenstat.systems.accumulators import Accumulators
 from lumenstat.systems.air import Air
 from lumenstat.systems.apu.system import ApuSystem
 from lumenstat.systems.electrical.batteries import Batteries
@@ -42,8 +43,8 @@ ELECTRICAL: tuple[type[System], ...] = (
 """Those whose documents stand under `electrical`."""
 
 SYSTEMS: tuple[type[System], ...] = (
-    *ELECTRICAL, Hydraulics, Fuel, Air, Fire, Stores, Logic, ApuSystem, EngineSystem, PropellerSystem, GyroSystem,
-    InertialSystem, Panels, Services,
+    *ELECTRICAL, Hydraulics, Accumulators, Fuel, Air, Fire, Stores, Logic, ApuSystem, EngineSystem, PropellerSystem,
+    GyroSystem, InertialSystem, Panels, Services,
 )  # fmt: skip
 
 
@@ -127,6 +128,11 @@ def start_fields(airframe: Sections) -> Iterator[StartField]:
     """Figures of a start that belong to systems, for forms."""
     for each in SYSTEMS:
         yield from each.start_fields(airframe)
+
+
+def found_at_start(start: Sections, airframe: Sections) -> dict[str, float | str]:
+    """What the crew find that an item may ask for, by `found.name`."""
+    return {f"found.{name}": value for each in SYSTEMS for name, value in each.found(start, airframe)}
 
 
 def start_lines(start: Sections, airframe: Sections) -> Iterator[tuple[str, str]]:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any, Self
+from typing import Annotated, Any, Self
 
 from lumenstat.errors import ActionRefused
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
-from lumenstat.language.values import ExpressionText, Name, Part, Seconds, Text, Written, nearest
+from lumenstat.language.values import ExpressionText, Name, Part, Seconds, Since, Text, Written, nearest
 from lumenstat.systems.electrical.ac_names import carts_brought
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import FaultKind, ticks
@@ -18,7 +18,8 @@ from lumenstat.systems.unit import Host, Unit
 class ServiceAction(Part):
     """Something that can be asked of the crew outside, how long it takes and what they say.
 
-    While it lasts the service may be in a state of its own (`meanwhile`). Without what it `needs` they only answer.
+    While it lasts the service may be in a state of its own (`meanwhile`), and somebody stands at the places it is
+    `near`. Without what it `needs` they only answer.
     """
 
     possible_when: tuple[Name, ...]
@@ -30,6 +31,16 @@ class ServiceAction(Part):
     needs: ExpressionText | None = None
     needs_answered: Text | None = None
     brings_next_cart_of: Name | None = None
+    near: Annotated[tuple[Name, ...], Since("0.4")] = ()
+
+
+class Lapse(Written):
+    """What ends a state by itself: a clearance lapses when anyone goes near."""
+
+    when: ExpressionText
+    ends: Name
+    leaves: Name
+    says: Text
 
 
 class Service(Part):
@@ -42,6 +53,17 @@ class Service(Part):
     unheard: Text = "Nobody hears you."
     states: tuple[Name, ...]
     actions: tuple[ServiceAction, ...]
+    lapse: Annotated[Lapse | None, Since("0.4")] = None
+
+
+def people_at(place: str) -> str:
+    """The state that tells whether somebody of the crew outside stands at a place."""
+    return f"people.{place}"
+
+
+def places_of(services: Sequence[Service]) -> tuple[str, ...]:
+    """Every place where the crew outside may stand, each once."""
+    return tuple(dict.fromkeys(p for service in services for action in service.actions for p in action.near))
 
 
 class ServicesSection(Written):
@@ -77,6 +99,10 @@ class Services(System):
         """States and carts that there are."""
         for n, service in enumerate(airframe.section(ServicesSection).services):
             checker.logic(("services", n, "heard_when"), service.heard_when)
+            if (lapse := service.lapse) is not None:
+                checker.logic(("services", n, "lapse", "when"), lapse.when)
+                for key, state in (("ends", lapse.ends), ("leaves", lapse.leaves)):
+                    checker.known(("services", n, "lapse", key), "state", state, service.states)
             for m, action in enumerate(service.actions):
                 at = "services", n, "actions", m
                 for state in (*action.possible_when, action.leaves):
@@ -106,15 +132,18 @@ class Services(System):
         return {"service_undone": [service.id for service in airframe.section(ServicesSection).services]}
 
     def quantities(self) -> Iterator[Quantity]:
-        """State, and whether the crew are at work."""
+        """State, whether the crew are at work, and where somebody stands."""
         for each in self.services:
             yield Quantity(f"service.{each.id}", "", "text", f"state of {each.name}", choices=each.states)
             yield Quantity(f"service.{each.id}.busy", "", "truth", f"the crew are at work on {each.name}")
+        for place in places_of(self.services):
+            yield Quantity(people_at(place), "", "truth", f"somebody of the crew outside is at: {place}")
 
     def conditions(self) -> list[str]:
-        """Whether each service is heard, then whether each action has what it needs."""
+        """Whether each service is heard, then whether each action has what it needs, then what lapses."""
         needs = [action.needs or "true" for service in self.services for action in service.actions]
-        return [service.heard_when or "true" for service in self.services] + needs
+        lapses = [service.lapse.when if service.lapse else "false" for service in self.services]
+        return [service.heard_when or "true" for service in self.services] + needs + lapses
 
     def unit(self, host: Host, start: Sections, number: int) -> ServicesUnit:
         """The crew outside one aircraft."""
@@ -133,6 +162,7 @@ class ServicesUnit(Unit):
         self._numbers = {service.id: n for n, service in enumerate(services)}
         self._states = [host.layout.d[f"service.{service.id}"] for service in services]
         self._busy = [host.layout.d[f"service.{service.id}.busy"] for service in services]
+        self._people = [(place, host.layout.d[people_at(place)]) for place in places_of(services)]
         self._conditions: tuple[bool, ...] = ()
         self._first_needs: list[int] = []
         first = len(services)
@@ -144,8 +174,13 @@ class ServicesUnit(Unit):
             host.d[slot] = begun.get(service.id, service.states[0])
 
     def settle(self, conditions: tuple[bool, ...]) -> None:
-        """Know who is heard and what is at hand."""
+        """Know who is heard and what is at hand, and let lapse what does."""
         self._conditions = conditions
+        for number, service in enumerate(self._services):
+            lapse, slot = service.lapse, self._states[number]
+            if lapse is not None and conditions[number - len(self._services)] and self.host.d[slot] == lapse.ends:
+                self.host.d[slot] = lapse.leaves
+                self.host.say("ground", lapse.says)
 
     def act(self, verb: str, args: Mapping[str, Any]) -> bool:
         """Ask the crew for something."""
@@ -221,3 +256,7 @@ class ServicesUnit(Unit):
 
     def _pend(self, number: int, action: int | None) -> None:
         self.pending = (*self.pending[:number], action, *self.pending[number + 1 :])
+        at_work = zip(self._services, self.pending, strict=True)
+        near = {place for service, n in at_work if n is not None for place in service.actions[n].near}
+        for place, slot in self._people:
+            self.host.d[slot] = place in near

@@ -112,6 +112,11 @@ class System:
         return ()
 
     @classmethod
+    def found(cls, start: Sections, airframe: Sections) -> Iterable[tuple[str, float | str]]:
+        """What the crew find that an item may ask for, as `found.name` with its value."""
+        return ()
+
+    @classmethod
     def preview(cls, start: Sections, airframe: Sections) -> Iterable[tuple[str, str]]:
         """What such a start means for it, for people: names and values."""
         return ()

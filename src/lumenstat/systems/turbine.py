@@ -8,15 +8,24 @@ pressure or early fuel make a hotter or a failed start; no rule says so.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Annotated
 
-from lumenstat.language.values import NotNegative, Positive, Written
+from lumenstat.language.values import NotNegative, Positive, Since, Written
 from lumenstat.systems.terms import State
 
 GOVERNOR_BAND_PERCENT = 5.0
 LEAST_FUEL = 0.12
 OIL_FULL_AT_PERCENT = 80.0
 AIR_AT_REST = 0.1
+RICHEST = 1.8
+"""Fuel for air at which burning is hottest; what is more does not find any air."""
+METAL_HOLDS = 10.0
+"""Once nothing burns, the metal gives its heat to the air that passes: so many times slower than the gas warms."""
+COLD_OIL_PER_DEGREE = 0.025
+WARM_ENOUGH_CELSIUS = 15.0
 SPEED_TOLERANCE = 0.05
 CELSIUS_TOLERANCE = 2.0
 FOLLOWING_TOLERANCE = 0.005
@@ -40,9 +49,11 @@ def turbine_states(
 class Spool(Written):
     """A turbine's one shaft. In percent per second: drag is `rest + linear N + square N^2` while it turns, burning
     gives `burn (N - from) / (100 - from)` times its fuel, which the governor takes back near the speed it holds.
+    Under 15 degC drag grows by `exp(cold (15 - T))`, of oil that has become thick.
     """
 
     drag_rest: NotNegative = 0.0
+    cold_drag_per_degree: Annotated[NotNegative, Since("0.4")] = 0.0
     drag_linear: NotNegative
     drag_square: NotNegative
     burn: Positive
@@ -51,7 +62,10 @@ class Spool(Written):
 
 
 class Exhaust(Written):
-    """Gas temperature: lags towards ambient plus `rise * flow / (N/100 + 0.1)`, flow `idle + slope N/100`."""
+    """Gas temperature: lags towards ambient plus `rise * flow / (N/100 + 0.1)`, flow `idle + slope N/100`.
+
+    Flow for air never counts for more than 1.8. Without fire it cools ten times more slowly: metal holds heat.
+    """
 
     rise_celsius: Positive
     flow_idle: Positive
@@ -67,7 +81,7 @@ class Oil(Written):
     lag_seconds: Positive
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Turbine:
     """A turbine at one outside temperature. `even` burning gives the same push at any speed, as in a piston engine."""
 
@@ -76,6 +90,12 @@ class Turbine:
     oil: Oil
     ambient_celsius: float
     even: bool = False
+
+    @cached_property
+    def thick(self) -> float:
+        """How many times more drag cold oil makes."""
+        per_degree = self.spool.cold_drag_per_degree or (COLD_OIL_PER_DEGREE if self.even else 0.0)
+        return math.exp(per_degree * max(0.0, WARM_ENOUGH_CELSIUS - self.ambient_celsius))
 
     def governor(self, speed: float, governed: float) -> float:
         """Share of its fuel that the governor lets through to hold a speed."""
@@ -88,7 +108,7 @@ class Turbine:
         `burning` is the share of its power that burning gives: 0 unlit, 1 well, less if hung; `let` what the governor
         lets through.
         """
-        spool, gained, slope = self.spool, push, 0.0
+        spool, gained, slope, thick = self.spool, push, 0.0, self.thick
         # Below that the turbine takes more than it gives; the starter has to carry it there.
         if burning and speed > spool.burn_from_percent:
             reach = 100 - spool.burn_from_percent
@@ -97,9 +117,9 @@ class Turbine:
             gained += power * share * let
             slope = power * (steeper * let - (share / GOVERNOR_BAND_PERCENT if LEAST_FUEL < let < 1 else 0.0))
         if speed <= 0:
-            return (gained if gained > spool.drag_rest else 0.0), 0.0
-        slope -= spool.drag_linear + 2 * spool.drag_square * speed
-        lost = spool.drag_linear * speed + spool.drag_square * speed * speed + spool.drag_rest
+            return (gained if gained > spool.drag_rest * thick else 0.0), 0.0
+        slope -= (spool.drag_linear + 2 * spool.drag_square * speed) * thick
+        lost = (spool.drag_linear * speed + spool.drag_square * speed * speed + spool.drag_rest) * thick
         return gained - lost, min(0.0, slope)
 
     def fuel(self, speed: float, let: float) -> float:
@@ -109,7 +129,8 @@ class Turbine:
 
     def exhaust_target(self, speed: float, flow: float) -> float:
         """Where the gas temperature tends while this flow burns."""
-        return self.ambient_celsius + self.exhaust.rise_celsius * flow / (speed / 100 + AIR_AT_REST)
+        richness = flow / (speed / 100 + AIR_AT_REST)
+        return self.ambient_celsius + self.exhaust.rise_celsius * (richness if richness < RICHEST else RICHEST)
 
     def oil_target(self, speed: float) -> float:
         """Where the oil pressure tends."""

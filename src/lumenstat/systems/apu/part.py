@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from lumenstat.language.values import ExpressionText, Name, Part, Positive, Seconds, Written
+from typing import Annotated
+
+from lumenstat.language.values import ExpressionText, Fraction, Name, Part, Positive, Seconds, Since, Written
 from lumenstat.systems.starter import Starter
 from lumenstat.systems.turbine import Exhaust, Oil, Spool
 
@@ -13,6 +15,13 @@ class Accumulator(Written):
     system: Name
     needs_psi: Positive
     uses_psi: Positive
+
+
+class ShaftLoad(Written):
+    """Power taken off the shaft while the expression is true, in percent per second of its speed."""
+
+    when: ExpressionText
+    percent_per_second: Positive
 
 
 class Apu(Part):
@@ -29,6 +38,9 @@ class Apu(Part):
     feed_psi: Positive
     lights_off_percent: Positive
     spool: Spool
+    start_fuel: Annotated[Fraction, Since("0.4")] = 1.0
+    """Share of its fuel that the schedule of a start lets burn."""
+    shaft_loads: Annotated[tuple[ShaftLoad, ...], Since("0.4")] = ()
     exhaust: Exhaust
     oil: Oil
     available_percent: Positive

@@ -57,6 +57,8 @@ class ApuSystem(System):
             checker.refers(("apu", "accumulator", "system"), "hydraulic system", apu.accumulator.system)
         checker.logic(("apu", "run_when"), apu.run_when)
         checker.logic(("apu", "start_when"), apu.start_when)
+        for n, load in enumerate(apu.shaft_loads):
+            checker.logic(("apu", "shaft_loads", n, "when"), load.when)
 
     @classmethod
     def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
@@ -88,8 +90,8 @@ class ApuSystem(System):
         yield Machine(self.apu.name, "apu.phase")
 
     def conditions(self) -> list[str]:
-        """Master, START."""
-        return [self.apu.run_when, self.apu.start_when]
+        """Master, START, then what is taken off its shaft."""
+        return [self.apu.run_when, self.apu.start_when, *(load.when for load in self.apu.shaft_loads)]
 
     def thresholds(self) -> Iterator[Threshold]:
         """Speeds, temperature, pressures and volts that decide a start."""

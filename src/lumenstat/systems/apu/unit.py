@@ -41,7 +41,7 @@ class ApuUnit(Unit):
         self._starter_at = layout.branches["apu.starter"]
         charge = apu.accumulator
         self._charge_at = layout.x[f"hydraulic.{charge.system}.psi"] if charge is not None else None
-        self._burning, self._oiled = 0.0, True
+        self._burning, self._oiled, self._load, self._fuel = 0.0, True, 0.0, 1.0
         self.pressed = False
         self.tested = False
         self.resting = False
@@ -60,8 +60,9 @@ class ApuUnit(Unit):
 
     # ---- settling ----------------------------------------------------------------------------------------
 
-    def follow(self, master: bool, pressed: bool) -> None:
+    def follow(self, master: bool, pressed: bool, *loaded: bool) -> None:
         """Follow what master, START and the figures say."""
+        self._load = sum(load.percent_per_second for load, on in zip(self.apu.shaft_loads, loaded, strict=True) if on)
         powered = self.host.d[self.powered_slot] is True
         # Only the press itself counts: START held through the self-test is lost, as on the aircraft.
         edge, self.pressed = pressed and not self.pressed, pressed
@@ -193,6 +194,10 @@ class ApuUnit(Unit):
             case _:
                 pass
 
+    def decides(self) -> object:
+        """What is taken off its shaft, and how much fuel it gets."""
+        return self._load, self.get("phase") == "starting"
+
     # ---- the turbine -------------------------------------------------------------------------------------
 
     def wiring(self) -> list[Branch]:
@@ -202,9 +207,10 @@ class ApuUnit(Unit):
     def hold(self, watts: Mapping[str, float]) -> object:
         """How well it burns, and whether oil pressure comes."""
         strength = self.host.faults.active.get(("apu_hung", self.apu.id), 1.0)
-        self._burning = strength if self.get("lit") is True else 0.0
+        self._fuel = self.apu.start_fuel if self.get("phase") == "starting" else 1.0
+        self._burning = strength * self._fuel if self.get("lit") is True else 0.0
         self._oiled = not self._fault("apu_no_oil")
-        return self._burning, self._oiled
+        return self._burning, self._oiled, self._load
 
     def rates(
         self, x: Sequence[float], amps: Sequence[float], answers: Sequence[float]
@@ -216,7 +222,8 @@ class ApuUnit(Unit):
         if not (speed or burning or drawn):
             return [0.0, turbine.ambient_celsius, 0.0], [0.0]
         let = turbine.governor(speed, self.apu.spool.governed_percent)
-        gain, slope = turbine.acceleration(speed, self.apu.starter.push(drawn), burning, let)
-        flow = turbine.fuel(speed, let) if burning else 0.0
+        push = self.apu.starter.push(drawn) - self._load * speed / 100
+        gain, slope = turbine.acceleration(speed, push, burning, let)
+        flow = turbine.fuel(speed, let) * self._fuel if burning else 0.0
         oil = turbine.oil_target(speed) if self._oiled else 0.0
         return [gain, turbine.exhaust_target(speed, flow), oil], [slope]

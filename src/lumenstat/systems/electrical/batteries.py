@@ -15,11 +15,13 @@ from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.surroundings import Surroundings
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserSource, StartField, State, UsedUp
+from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserSource, StartField, State, Threshold, UsedUp
 from lumenstat.systems.unit import Host, Unit
 
 CHARGE_TOLERANCE = 5e-5
 VOLTS_TOLERANCE = 3e-3
+CELSIUS_TOLERANCE = 0.2
+COOL_AGAIN_DEGREES = 7.0
 CHARGE_THAT_MATTERS = 0.002
 
 
@@ -40,7 +42,11 @@ class Batteries(System):
 
     SECTION = BatteriesSection
     START = BatteriesStart
-    FAULTS = (FaultKind("battery_weak", usual=4.0, rewires=True), FaultKind("battery_hot", flag="battery.{}.hot"))
+    FAULTS = (
+        FaultKind("battery_weak", usual=4.0, rewires=True),
+        # The share of its cells that have shorted.
+        FaultKind("battery_hot", usual=0.1, rewires=True),
+    )
 
     def __init__(self, batteries: tuple[Battery, ...]) -> None:
         self.batteries = batteries
@@ -101,12 +107,13 @@ class Batteries(System):
             yield battery.name, f"{charges[battery.id] * 100:.0f} % charged"
 
     def quantities(self) -> Iterator[Quantity]:
-        """Terminal volts, current in, charge."""
+        """Terminal volts, current in, charge, temperature."""
         for battery in self.batteries:
             at, of = f"battery.{battery.id}", battery.name
             yield Quantity(f"{at}.volts", "V", "number", f"terminal volts of {of}")
             yield Quantity(f"{at}.amps", "A", "number", f"current into {of}")
             yield Quantity(f"{at}.charge", "", "number", f"charge of {of}, 0 to 1")
+            yield Quantity(f"{at}.celsius", "degC", "number", f"temperature of {of}")
             yield Quantity(f"{at}.hot", "", "truth", f"{of} is too hot")
 
     def riser_sources(self) -> Iterator[RiserSource]:
@@ -128,11 +135,21 @@ class Batteries(System):
         for battery in self.batteries:
             yield battery.name, f"battery.{battery.id}.volts"
 
+    def thresholds(self) -> Iterator[Threshold]:
+        """Too hot to stay on charge."""
+        for battery in self.batteries:
+            at, hot = f"battery.{battery.id}", battery.hot_above_celsius
+            yield Threshold(f"{at}.celsius", f"{at}.hot", hot, hot - COOL_AGAIN_DEGREES)
+
     def states(self) -> Iterator[State]:
-        """Charge and polarisation of each. Polarisation on a strong bus answers its own current: it is stiff."""
+        """Charge, polarisation and temperature of each.
+
+        Polarisation on a strong bus answers its own current: it is stiff.
+        """
         for battery in self.batteries:
             yield State(f"battery.{battery.id}.charge", tolerance=CHARGE_TOLERANCE, is_share=True)
             yield State(f"battery.{battery.id}.polarisation", tolerance=VOLTS_TOLERANCE, stiff=True)
+            yield State(f"battery.{battery.id}.celsius", tolerance=CELSIUS_TOLERANCE)
 
     def branches(self) -> Iterator[BranchName]:
         """One each, from ground."""
@@ -146,6 +163,7 @@ class Batteries(System):
             yield f"{at}.volts", layout.code("volts", battery.bus)
             yield f"{at}.amps", f"-{layout.code('amps', at)}"
             yield f"{at}.charge", layout.code("x", f"{at}.charge")
+            yield f"{at}.celsius", layout.code("x", f"{at}.celsius")
 
     def unit(self, host: Host, start: Sections, number: int) -> BatteriesUnit:
         """The batteries of one aircraft."""
@@ -172,14 +190,19 @@ class BatteriesUnit(Unit):
         self._places: list[tuple[int, int, BatteryModel]] = []
 
     def begin(self) -> list[float]:
-        """Charged as the exercise says, and settled."""
-        return [figure for charge in self._charges for figure in (charge, 0.0)]
+        """Charged as the exercise says, settled, and as warm as the air."""
+        return [figure for charge in self._charges for figure in (charge, 0.0, self._celsius)]
 
     def wiring(self) -> list[Branch]:
-        """Resistances at this temperature; a weak battery has several times as much."""
-        weak = self.host.faults.active
+        """Resistances at this temperature; a weak battery has several times as much, a shorted one less volts."""
+        faults = self.host.faults.active
         self.models = [
-            BatteryModel.of(battery, self._celsius, weak.get(("battery_weak", battery.id), 1.0))
+            BatteryModel.of(
+                battery,
+                self._celsius,
+                faults.get(("battery_weak", battery.id), 1.0),
+                faults.get(("battery_hot", battery.id), 0.0),
+            )
             for battery in self._batteries
         ]
         self._places = list(zip(self._branches, self._charge_at, self.models, strict=True))
@@ -198,7 +221,7 @@ class BatteriesUnit(Unit):
         slopes: list[float] = []
         for branch, at, model in self._places:
             # The network counts current out of a branch from ground as positive; the battery laws count charging so.
-            charging, settling, slope = model.rates(x[at], x[at + 1], -amps[branch], answers[branch])
-            rates += charging, settling
+            *own, slope = model.rates(x[at], x[at + 1], x[at + 2], -amps[branch], answers[branch])
+            rates += own
             slopes.append(slope)
         return rates, slopes

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumenstat.systems.engines.part import Engine
-from lumenstat.systems.turbine import Turbine
+from lumenstat.systems.turbine import METAL_HOLDS, Turbine
 
 STATES_EACH = 6
 STIFF_EACH = 2
@@ -24,6 +24,7 @@ class EngineState:
 
     burning: float = 0.0
     richness: float = 1.0
+    slowed: float = 1.0
     oiled: bool = True
     fuel: bool = False
     cranking: bool = False
@@ -50,6 +51,7 @@ class EngineModel:
         if engine.spool and engine.exhaust and engine.oil:
             self.turbine = Turbine(engine.spool, engine.exhaust, engine.oil, celsius, even=engine.kind == "piston")
         self._output_full, self._output_from = engine.output.full, engine.output.from_percent
+        self._output_bends = engine.output.exponent
         self._pool_flow = engine.ignition.pool_flow if engine.ignition else 0.0
         self._rest = self.at_rest()
         # The temperature of a turbine has a rate of its own, that of a motor lags towards where it tends.
@@ -87,7 +89,9 @@ class EngineModel:
         push = self.push(speed, amps, psi, now.air) - braked * speed / 100
         # Gas cools with the air that goes through; a core that stands keeps its heat.
         cooling = speed / COOLS_FULLY_AT_PERCENT if speed < COOLS_FULLY_AT_PERCENT else 1.0
-        per_second = (cooling + COOLS_AT_REST) / turbine.exhaust.lag_seconds
+        per_second = (cooling + COOLS_AT_REST) / (
+            turbine.exhaust.lag_seconds * (now.slowed if now.burning else METAL_HOLDS)
+        )
         if not (speed or push or now.burning):
             rates = [0.0, (self.celsius - celsius) * per_second]
             slope = 0.0
@@ -110,4 +114,4 @@ class EngineModel:
 
     def _output_target(self, speed: float) -> float:
         begins = self._output_from
-        return self._output_full * (speed - begins) / (100 - begins) if speed > begins else 0.0
+        return self._output_full * ((speed - begins) / (100 - begins)) ** self._output_bends if speed > begins else 0.0

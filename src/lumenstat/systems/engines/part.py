@@ -17,6 +17,7 @@ from lumenstat.language.values import (
     Position,
     Positive,
     Seconds,
+    Since,
     Text,
     Written,
 )
@@ -47,13 +48,18 @@ class Duty(Written):
 
 
 class Ignition(Written):
-    """When fuel is let in, when it is lit, and how far the engine must turn for it to burn."""
+    """When fuel is let in, when it is lit, and how far the engine must turn for it to burn.
+
+    With spark and mixture there it still takes `light_seconds` at 20 percent and 15 degC: longer in the cold, and
+    longer in a turbine that turns slowly.
+    """
 
     fuel_when: ExpressionText
     lit_when: ExpressionText
     lights_off_percent: Positive
     feed: Name
     feed_psi: Positive
+    light_seconds: Annotated[NotNegative, Since("0.4")] = 1.5
     pool_seconds: Positive = 6.0
     pool_flow: NotNegative = 0.9
 
@@ -68,10 +74,14 @@ class Automatic(Written):
 
 
 class Output(Written):
-    """What the core turns: a fan in percent, a propeller in rpm. It tends to `full * (N - from) / (100 - from)`."""
+    """What the core turns: a fan in percent, a propeller in rpm.
+
+    It tends to `full * ((N - from) / (100 - from)) ^ exponent`: a fan on its own shaft hardly turns with a slow core.
+    """
 
     full: Positive
     from_percent: NotNegative = 0.0
+    exponent: Annotated[Positive, Since("0.4")] = 1.0
     lag_seconds: Positive
     feathered_when: ExpressionText | None = None
     feathered_share: Fraction = 0.3

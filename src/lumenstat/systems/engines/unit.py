@@ -22,8 +22,14 @@ STATES = (
     "at_fuel", "at_light", "at_cut_out", "at_idle", "turning", "too_hot", "oil_up", "fuelled", "relay_volts",
 )  # fmt: skip
 """The discrete states of an engine, those of its comparators included."""
-LIGHT_LIMIT, START_LIMIT, OIL_LIMIT = range(3)
-EVENTS_EACH = 3
+LIGHT_LIMIT, START_LIMIT, OIL_LIMIT, LIGHTS = range(4)
+EVENTS_EACH = 4
+LIGHTS_BEST_PERCENT = 20.0
+LIGHTS_LATER_PER_DEGREE = 0.015
+LIGHTS_BEST_CELSIUS = 15.0
+HUNG_RICHNESS = 0.4
+HUNG_SLOWED = 5.0
+"""A core that hangs gets less air than its fuel wants: it heats on and on, and more slowly than a good start."""
 
 
 class EngineUnit(Unit):
@@ -106,7 +112,8 @@ class EngineUnit(Unit):
         # A relay that has dropped out does not pull in again by itself: the switch must be let go first.
         elif self.has("at_cut_out") or (self.has("starter") and not held):
             self.cut_out = True
-        stuck = self.has("starter") and self._fault("engine_starter_stuck")
+        # A welded contactor turns it as soon as there is power, whether anybody asks or not.
+        stuck = powered and self._fault("engine_starter_stuck")
         self.put(starter=(asked and held and not self.cut_out) or stuck)
 
     def _burn(self, asked: bool, ignition: bool, powered: bool) -> None:
@@ -116,10 +123,20 @@ class EngineUnit(Unit):
             started = self.has("at_fuel") or self.has("lit")
             fuel = asked and powered and started and not self.host.d[self.slot["trouble"]]
         flows = fuel and self.has("fuelled")
-        lights = ignition and self.has("at_light") and not self._fault("engine_no_light")
         # Once lit it burns without spark for as long as fuel flows and it turns.
-        lit = flows and ((self.has("lit") and self.has("turning")) or lights)
+        lit = flows and self.has("lit") and self.has("turning")
+        sparks = flows and not lit and ignition and self.has("at_light") and not self._fault("engine_no_light")
+        self._time(LIGHTS, sparks, self._seconds_to_light() if sparks else 0.0)
         self.put(fuel=flows, lit=lit)
+
+    def _seconds_to_light(self) -> float:
+        """Mixture and spark find each other later in a core that turns slowly, and in the cold."""
+        assert self.engine.ignition is not None
+        slow = LIGHTS_BEST_PERCENT / max(self.host.x[self._first], LIGHTS_BEST_PERCENT / 2)
+        if self.engine.kind == "piston":
+            slow = 1.0
+        colder = max(0.0, LIGHTS_BEST_CELSIUS - self.model.celsius)
+        return self.engine.ignition.light_seconds * slow * (1 + LIGHTS_LATER_PER_DEGREE * colder)
 
     def _protect(self, automatic: Automatic, asked: bool) -> None:
         fine = not self.host.d[self.slot["trouble"]]
@@ -152,7 +169,12 @@ class EngineUnit(Unit):
         return "running down" if self.has("turning") else "stopped"
 
     def fire(self, kind: int, what: int) -> None:
-        """A limit of the control unit has passed."""
+        """It lights, or a limit of the control unit has passed."""
+        if what == LIGHTS:
+            self.waiting = (*self.waiting[:LIGHTS], False)
+            self._state = None
+            self.put(lit=True)
+            return
         self._give_up(("no light", "hung", "no oil pressure")[what])
 
     # ---- what holds still ----------------------------------------------------------------------------------
@@ -167,16 +189,19 @@ class EngineUnit(Unit):
         active, name = self.host.faults.active, self.engine.id
         share = self.engine.output.feathered_share if self.has("feathered") else 1.0
         lit = self.has("lit")
+        hung = active.get(("engine_hung", name), 1.0)
         return EngineState(
-            burning=active.get(("engine_hung", name), 1.0) if lit else 0.0,
-            richness=active.get(("engine_hot", name), 1.0),
+            burning=hung if lit else 0.0,
+            richness=active.get(("engine_hot", name), 1.0) * hung**-HUNG_RICHNESS,
+            slowed=HUNG_SLOWED if hung < 1 else 1.0,
             oiled=not self._fault("engine_no_oil"),
             fuel=self.has("fuel"),
             cranking=self.has("starter"),
             air=self.engine.air_starter is not None and self.has("starter"),
             governed=self._lever_percent(),
             output_share=0.0 if self._fault("engine_no_rotation") else share,
-            pool_target=1.0 if self.has("fuel") and not lit else 0.0,
+            # What flows in while a spark is about to light it burns with the rest; without spark or air it pools.
+            pool_target=1.0 if self.has("fuel") and not lit and not self.waiting[LIGHTS] else 0.0,
             heat_target=self._heat if self.has("starter") else 0.0,
             motor_target=self.motor_target,
         )
