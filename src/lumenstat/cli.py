@@ -179,6 +179,11 @@ def score(exercise: Path, log: Path, as_json: Json = False) -> None:
             typer.echo(f"    {lost.says}")
     for extra in ledger.extras:
         typer.echo(f"  extra, {extra.effect}: {extra.t:.2f} s  {extra.says}")
+    for limit in ledger.limits:
+        cost = f", -{limit.cost:g}" if limit.cost else ""
+        typer.echo(f"  {limit.severity}{cost}: {limit.start:.2f} to {limit.end:.2f} s  {limit.says}")
+    for aim in ledger.aims:
+        typer.echo(f"  aim, {'met' if aim.met else 'missed'}: {aim.says}")
 
 
 def score_json(ledger: dict[str, Any]) -> dict[str, Any]:

@@ -441,7 +441,7 @@ def test_going_on_all_the_same_is_the_one_slip() -> None:
 @pytest.mark.parametrize(
     ("bad", "says"),
     [
-        (event(60, "confirm", item="warp"), r"line 23: at 60.00 s: there is no item 'warp'"),
+        (event(60, "confirm", item="warp"), r"line 24: at 60.00 s: there is no item 'warp'"),
         (
             event(60, "decide", item="start-decision", branch="fly"),
             r"'start-decision' has no branch 'fly'; there is charge",

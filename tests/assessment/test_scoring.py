@@ -21,11 +21,11 @@ def judged(bundle: Bundle, events: list[LogEvent]) -> Ledger:
 
 
 def slips(ledger: Ledger) -> dict[str, str]:
-    """Every item that is not plainly done, with its verdict."""
+    """Every item that applies and is not plainly done, with its verdict."""
     return {
         row.item: ("corrected" if row.corrected else row.verdict)
         for row in ledger.items
-        if row.verdict != "done" or row.corrected
+        if row.verdict not in ("done", "not-applicable") or row.corrected
     }
 
 
@@ -60,6 +60,7 @@ def test_a_flight_without_a_slip_earns_everything(frost: Bundle) -> None:
         ledger.points.earned
         == ledger.points.possible
         == sum(i.weight for s in frost.checklists[0].sections for i in s.items)
+        + frost.procedure.by_id["change-cart"].item.weight
     )
 
 
@@ -69,10 +70,10 @@ HAND_JUDGED: list[tuple[str, Change, dict[str, str]]] = [
     ("only one of two pumps was looked at", lambda e: without(e, about("see", control="fuel_pump_right")), {"fuel-pumps": "omitted"}),
     ("gear lever said to be UP though it was DOWN", replaced(about("see", control="gear_lever"), position="UP"), {"gear-lever": "wrong"}),
     ("flap lever put to the wrong angle", replaced(about("set", control="flap_lever"), to="8"), {"flap-lever": "wrong"}),
-    ("start battery judged within limits at 24.0 V", replaced(about("call", reading=24.0), judgement="within"), {"start-at-rest": "wrong"}),
+    ("start battery judged within limits at 24.3 V", replaced(about("call", reading=24.3), judgement="within"), {"start-at-rest": "wrong"}),
     ("main battery misread by a volt", replaced(about("call", reading=25.0), reading=24.0, judgement="below"), {"main-at-rest": "wrong"}),
     ("decided to go on with a low battery", replaced(about("decide"), branch="go-on"), {"start-decision": "wrong"}),
-    ("first judged within, then put right at once", lambda e: inserted(e, event(29, "call", instrument="battery_volts", reading=24.0, judgement="within")), {"start-at-rest": "corrected"}),
+    ("first judged within, then put right at once", lambda e: inserted(e, event(29, "call", instrument="battery_volts", reading=24.3, judgement="within")), {"start-at-rest": "corrected"}),
     ("signs put to AUTO, seconds later to ON", lambda e: inserted(e, event(242, "set", control="seat_signs", to="AUTO")), {"signs": "corrected"}),
     ("signs only passed AUTO on the way to ON", lambda e: inserted(e, event(244.2, "set", control="seat_signs", to="AUTO")), {}),
     ("the pump was truly said to be ON before it was set OFF", lambda e: inserted(e, event(11, "see", control="hydraulic_pump", position="ON")), {}),
@@ -80,12 +81,12 @@ HAND_JUDGED: list[tuple[str, Change, dict[str, str]]] = [
     ("charge called over before twelve minutes, and again in time", lambda e: inserted(e, event(600, "respond", item="charged")), {"charged": "corrected"}),
     ("charge called over before twelve minutes", moved(about("respond", item="charged"), 600), {"charged": "early"}),
     ("cockpit prepared in another order: any order is right", moved(about("set", control="navigation_lights"), 262), {}),
-    ("essential volts called after the cart was asked for", moved(about("call", instrument="essential_volts"), 50), {"essential-volts": "out-of-order"}),
+    ("essential volts called after the cart was asked for", lambda e: replaced(about("call", instrument="essential_volts"), reading=24.3)(moved(about("call", instrument="essential_volts"), 50)(e)), {"essential-volts": "out-of-order"}),
     ("cart asked for only after everything before it but late volts", moved(about("request", action="connect"), 34), {"ask-cart": "out-of-order"}),
     ("left DC judged above limits though it was dead", replaced(about("call", instrument="left_volts"), judgement="above", reading=30), {"left-dark": "wrong"}),
     ("AC volts called dead though alive", replaced(about("call", instrument="ac_volts"), judgement="dead"), {"ac-volts": "wrong"}),
     ("start battery read while the charger held it", moved(about("set", control="battery_start", to="OFF"), 992), {"start-again": "wrong"}),
-    ("start battery read seconds after it came off line", moved(about("call", reading=25.6), 965), {"start-again": "wrong"}),
+    ("start battery read seconds after it came off line", moved(about("call", reading=25.4), 965), {"start-again": "wrong"}),
     ("current called while it stood at its limit", moved(about("call", instrument="battery_amps"), 1005), {"current-falls": "wrong"}),
     ("log confirmed last of all: one slip, not thirty", moved(about("confirm", item="log"), 1049), {"log": "out-of-order"}),
     ("altimeter set to the standard value", replaced(about("set", control="altimeter_setting"), to=1014), {"altimeter": "wrong"}),
@@ -129,7 +130,7 @@ def test_the_hazard_gates_whatever_the_points(frost: Bundle) -> None:
 
 def test_a_missed_critical_item_holds(frost: Bundle) -> None:
     ledger = judged(frost, without(perfect_frost(), about("confirm", item="outside")))
-    assert (ledger.outcome, ledger.percent) == ("held", 94.0)
+    assert (ledger.outcome, ledger.percent) == ("held", 94.1)  # 48 of 51
     assert [gate.id for gate in ledger.gates] == ["outside"]
 
 
@@ -175,10 +176,10 @@ def test_every_row_gives_one_sentence_and_its_evidence(frost: Bundle) -> None:
     assert all(row.says.endswith(".") for row in ledger.items)
     row = next(row for row in ledger.items if row.item == "start-at-rest")
     assert {(e.name, e.value) for e in row.evidence} == {
-        ("Battery volts", "24.0 V"),
+        ("Battery volts", "24.3 V"),
         ("Meter shows", "START"),
     }
-    assert row.says == "Showed 24.0 V, called 24, judged below limits."
+    assert row.says == "Showed 24.3 V, called 24.3, judged below limits."
 
 
 def test_the_same_log_gives_the_same_ledger(frost: Bundle, perfect_log: RunLog) -> None:

@@ -190,8 +190,8 @@ def test_a_wait_is_said_when_it_is_there() -> None:
         for n, true in enumerate((frozenset[str](), frozenset({"lamp.ready"})))
     ]
     assert [each.right for each in item("wait").attempts(said, judge())] == [False, True]
-    assert item("wait").due() == ("lamp.ready", 5)
-    assert item("wait", at_most=None).due() is None
+    assert item("wait").due(None) == ("lamp.ready", 5)
+    assert item("wait", at_most=None).due(None) is None
     assert item("wait").too_soon
     assert not item("confirm").too_soon
 

@@ -40,7 +40,7 @@ def test_a_switch_that_stands_otherwise_is_no_return() -> None:
     script = Script(exercise, rehearse(exercise))
     assert script.as_flown
     aircraft = script.hands.aircraft
-    aircraft.arrive(aircraft.tick + 3000)
+    aircraft.arrive(aircraft.tick + 12_000)
     kept = aircraft.snapshot()
     assert aircraft.stands_as(kept, 0, 0)
     for slot in (aircraft.plan.d["control.beacon"], aircraft.plan.d["bus.dc_left.alive"]):

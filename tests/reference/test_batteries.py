@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import pytest
-from scipy.integrate import solve_ivp
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.simulation.actions import request, set_control
@@ -13,9 +13,6 @@ from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.systems.electrical.batteries import BatteriesUnit
 from lumenstat.systems.electrical.battery_model import BatteryModel
 from lumenstat.systems.electrical.battery_part import Battery
-from lumenstat.systems.electrical.contactors import ContactorsSection
-from lumenstat.systems.electrical.loads import LoadsSection
-from lumenstat.systems.electrical.rectifiers import RectifiersSection
 
 
 def battery(chemistry: str, cells: int, **more: float) -> BatteryModel:
@@ -49,9 +46,10 @@ def test_peukert_by_hand() -> None:
     assert seconds == pytest.approx(by_hand, rel=1e-6)
 
 
-def charging(bundle: Bundle) -> Aircraft:
+def charging(bundle: Bundle, charge: float | None = None, **start: Any) -> Aircraft:
     """The start battery put on charge on the shipped aircraft."""
-    aircraft = Aircraft(bundle.airframe, bundle.exercise.start)
+    charges = {} if charge is None else {"battery_charge": {"main": 0.72, "start": charge}}
+    aircraft = Aircraft(bundle.airframe, bundle.exercise.start.model_copy(update=charges | start))
     request(aircraft, "ground_power", "connect")
     aircraft.arrive(7100)
     request(aircraft, "ground_power", "change")
@@ -63,72 +61,91 @@ def charging(bundle: Bundle) -> Aircraft:
     return aircraft
 
 
-def test_charge_transient_against_an_independent_integrator(frost: Bundle) -> None:
-    """Source: scipy `solve_ivp`, LSODA, rtol 1e-8, on the same equations written out by hand for this circuit."""
-    aircraft = charging(frost)
-    cell = aircraft.units.of(BatteriesUnit)[0].models[1]
-    airframe = frost.airframe
-    loads = airframe.section(LoadsSection).loads
-    contactor = next(c for c in airframe.section(ContactorsSection).contactors if c.id == "start_battery")
-    rectifier = next(r for r in airframe.section(RectifiersSection).rectifiers if r.id == "rectifier_right")
-    assert contactor.limit is not None
-    load = sum(x.watts for x in loads if x.bus == "dc_right" and x.when is None)
-    standing = next(x.watts for x in loads if x.id == "start_memory")
-    source_ohm = rectifier.resistance_mohm / 1000
-
-    limit, joint_ohm = contactor.limit.amps, contactor.resistance_mohm / 1000
-
-    def amps_into(charge: float, polarisation: float) -> float:
-        """Current into the battery: bisection on the volts of the bus that charges it."""
-        inside = cell.open_circuit_volts(charge) + polarisation
-
-        def through(bus: float) -> float:
-            free = (bus - inside + standing / 25 * cell.r0_ohm) / (joint_ohm + cell.r0_ohm)
-            return min(free, limit)
-
-        low, high = 20.0, rectifier.volts
-        for _ in range(60):
-            bus = (low + high) / 2
-            if (rectifier.volts - bus) / source_ohm > load / bus + through(bus):
-                low = bus
-            else:
-                high = bus
-        return through(high) - standing / inside
-
-    def slope(_: float, y: tuple[float, float]) -> tuple[float, float]:
-        amps = amps_into(y[0], y[1])
-        target = amps * cell.polarisation_ohm(y[0], amps > 0)
-        return cell.charge_per_second(y[0], amps), (target - y[1]) / cell.tau_seconds
-
-    begin = aircraft.x[2], aircraft.x[3]
-    seconds = 1200.0
-    theirs = solve_ivp(slope, (0, seconds), begin, method="LSODA", rtol=1e-8, atol=1e-9)
-    aircraft.arrive(aircraft.tick + round(seconds * 100))
-    assert aircraft.x[2] == pytest.approx(theirs.y[0][-1], rel=0.005)
-    state = aircraft.state()
-    terminal = cell.open_circuit_volts(theirs.y[0][-1]) + theirs.y[1][-1]
-    terminal += amps_into(theirs.y[0][-1], theirs.y[1][-1]) * cell.r0_ohm
-    assert state["battery.start.volts"] == pytest.approx(terminal, rel=0.005)
-
-
 def test_a_battery_on_line_shows_its_charger(frost: Bundle) -> None:
     """Common practice, no source: on line the meter shows about 28 V, whatever the battery holds (cp)."""
     aircraft = charging(frost)
     aircraft.arrive(aircraft.tick + 30_000)
     state = aircraft.state()
     assert state["battery.start.volts"] == pytest.approx(28.0, abs=0.4)
-    assert aircraft.x[2] < 0.4
+    assert number(aircraft, "battery.start.charge") < 0.4
 
 
-def test_on_battery_alone_under_light_load_the_figure_is_believable(frost: Bundle) -> None:
-    """Common practice, no source: 23.5 to 24 V and somewhat above, never 28 V, on battery alone (cp)."""
-    start = frost.exercise.start.model_copy(update={"battery_charge": {"main": 0.45, "start": 0.5}})
-    aircraft = Aircraft(frost.airframe, start)
+def on_battery(bundle: Bundle, charge: float, celsius: float = 15.0) -> Aircraft:
+    """The main battery alone carries Essential DC."""
+    update = {"battery_charge": {"main": charge, "start": 0.8}, "outside_celsius": celsius}
+    aircraft = Aircraft(bundle.airframe, bundle.exercise.start.model_copy(update=update))
     set_control(aircraft, "battery_main", "ON")
-    aircraft.arrive(6000)
-    volts = aircraft.state()["bus.dc_essential.volts"]
-    assert isinstance(volts, float)
-    assert 23.3 <= volts <= 24.4
+    return aircraft
+
+
+def number(aircraft: Aircraft, name: str) -> float:
+    value = aircraft.state()[name]
+    assert isinstance(value, float)
+    return value
+
+
+@pytest.mark.parametrize("minutes", [5, 10, 15])
+def test_on_battery_alone_under_light_load_the_figure_is_believable(frost: Bundle, minutes: int) -> None:
+    """Common practice, no source: 23.5 to 24 V under light load on battery alone, never 28 V (cp)."""
+    aircraft = on_battery(frost, 0.8)
+    aircraft.arrive(minutes * 6000)
+    assert 23.5 <= number(aircraft, "bus.dc_essential.volts") <= 24.05
+
+
+def test_after_half_an_hour_the_battery_is_nearly_spent(frost: Bundle) -> None:
+    """Common practice, no source: start the APU within 30 min; by 35 min under a quarter of the charge is left (cp)."""
+    aircraft = on_battery(frost, 0.8)
+    aircraft.arrive(30 * 6000)
+    assert aircraft.state()["bus.dc_essential.alive"] is True
+    assert number(aircraft, "battery.main.charge") > 0.25
+    aircraft.arrive(35 * 6000)
+    assert number(aircraft, "battery.main.charge") < 0.25
+
+
+@pytest.mark.parametrize(("chemistry", "share"), [("lead-acid", 0.5), ("nickel-cadmium", 0.75)])
+def test_cold_takes_capacity(chemistry: str, share: float) -> None:
+    """From memory, unverified: at -20 degC lead-acid gives about half of what it gives at 25, nickel-cadmium three
+    quarters. Drawn at the rated current until the charge has gone."""
+    cells = 12 if chemistry == "lead-acid" else 20
+    cell = battery(chemistry, cells)
+
+    def seconds(celsius: float) -> float:
+        return 1 / -cell.charge_per_second(0.5, -8.0, celsius)
+
+    assert seconds(-20.0) / seconds(25.0) == pytest.approx(share, abs=0.05)
+
+
+def test_volts_tell_the_charge_of_nickel_cadmium_poorly_and_of_lead_acid_well() -> None:
+    """From memory, unverified: between a fifth and four fifths a nickel-cadmium battery is nearly flat."""
+    flat, steep = battery("nickel-cadmium", 20), battery("lead-acid", 12)
+    spread = [b.open_circuit_volts(0.8) - b.open_circuit_volts(0.2) for b in (flat, steep)]
+    assert spread[0] < 0.6
+    assert spread[1] > 1.5
+
+
+def test_the_charge_current_of_a_good_battery_is_under_60_a_within_10_s_and_falls(frost: Bundle) -> None:
+    """Common practice, no source: acceptance before an engine start (cp). An empty one stays at its limit."""
+
+    def currents(charge: float) -> tuple[float, float]:
+        aircraft = charging(frost, charge)
+        aircraft.arrive(aircraft.tick + 1000)
+        after_ten = number(aircraft, "battery.start.amps")
+        aircraft.arrive(aircraft.tick + 500)
+        return after_ten, number(aircraft, "battery.start.amps")
+
+    good, empty = currents(0.6), currents(0.01)
+    assert good[0] < 60
+    assert good[1] < good[0]
+    assert empty[0] > good[0] + 5
+
+
+def test_the_main_battery_takes_at_most_5_a_after_half_an_hour(frost: Bundle) -> None:
+    """Common practice, no source: a lasting high current would mean a stuck starter or a failing battery (cp)."""
+    start = {"battery_charge": {"main": 0.93, "start": 0.6}, "outside_celsius": 15.0}
+    aircraft = charging(frost, **start)
+    set_control(aircraft, "battery_main", "ON")
+    aircraft.arrive(aircraft.tick + 30 * 6000)
+    assert 0 < number(aircraft, "battery.main.amps") <= 5
 
 
 def test_minutes_of_charge_from_low_to_usable(frost: Bundle) -> None:
@@ -136,7 +153,7 @@ def test_minutes_of_charge_from_low_to_usable(frost: Bundle) -> None:
     aircraft = charging(frost)
     cell = aircraft.units.of(BatteriesUnit)[0].models[1]
     begin = aircraft.tick
-    while cell.open_circuit_volts(aircraft.x[2]) < 25.1:
+    while cell.open_circuit_volts(number(aircraft, "battery.start.charge")) < 25.4:
         aircraft.arrive(aircraft.tick + 1000)
         assert aircraft.tick - begin < 300_000, "it never gets there"
     assert 8 <= (aircraft.tick - begin) / 6000 <= 25

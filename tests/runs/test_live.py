@@ -88,7 +88,7 @@ def test_time_lapse_only_while_waiting_and_back_to_one_by_itself(
 ) -> None:
     with pytest.raises(ActionRefused, match="nothing to do but wait"):
         live.act("trainee", "rate", {"times": 10})
-    fly(live, wall, perfect_events[:21])
+    fly(live, wall, perfect_events[:22])
     assert live.rates_allowed() == (1, 2, 5, 10)
     begun = live.clock.now()
     live.act("trainee", "rate", {"times": 10})
@@ -106,7 +106,7 @@ def test_time_lapse_only_while_waiting_and_back_to_one_by_itself(
 def test_an_action_under_time_lapse_drops_to_one_first(
     live: LiveRun, wall: Wall, perfect_events: list[LogEvent]
 ) -> None:
-    fly(live, wall, perfect_events[:21])
+    fly(live, wall, perfect_events[:22])
     live.act("trainee", "rate", {"times": 5})
     wall.seconds += 1
     live.act("trainee", "set", {"control": "beacon", "to": "ON"})

@@ -185,5 +185,9 @@ def test_logic_that_goes_round_in_a_circle_stops_with_the_time(frost: Bundle) ->
     flips = Latch(id="flips", set_when="not latch.flips", reset_when="latch.flips")
     airframe = frost.airframe.model_copy(update={"latches": (flips,)})
     limits = tuple(limit for limit in airframe.limits if "latch" not in limit.when)
+    panels = tuple(
+        panel.model_copy(update={"lamps": tuple(lamp for lamp in panel.lamps if "latch" not in lamp.when)})
+        for panel in airframe.panels
+    )
     with pytest.raises(ModelError, match="circle"):
-        Aircraft(airframe.model_copy(update={"limits": limits}), frost.exercise.start)
+        Aircraft(airframe.model_copy(update={"limits": limits, "panels": panels}), frost.exercise.start)

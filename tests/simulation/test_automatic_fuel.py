@@ -30,7 +30,8 @@ def test_fuel_comes_by_itself_and_everything_that_it_drives_follows() -> None:
     ("fault", "trouble"),
     [
         ({"kind": "engine_no_light"}, "no light"),
-        ({"kind": "engine_hung"}, "hung"),
+        ({"kind": "engine_hung", "amount": 0.6}, "hung"),
+        ({"kind": "engine_hung"}, "hot"),
         ({"kind": "engine_hot"}, "hot"),
         ({"kind": "engine_no_oil"}, "no oil pressure"),
     ],

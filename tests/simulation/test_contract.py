@@ -115,8 +115,8 @@ def test_whatever_is_done_the_aircraft_stays_consistent(frost: Bundle, seed: int
             volts = state[f"bus.{bus.id}.volts"]
             assert isinstance(volts, float)
             assert 0 <= volts < 125
-        assert 0 <= aircraft.x[0] <= 1
-        assert 0 <= aircraft.x[2] <= 1
+        for battery in ("main", "start"):
+            assert 0 <= aircraft.x[aircraft.layout.x[f"battery.{battery}.charge"]] <= 1
 
 
 def test_a_snapshot_goes_on_as_the_flight_did(frost: Bundle, perfect_events: list[LogEvent]) -> None:

@@ -76,8 +76,28 @@ def test_a_weak_battery_makes_a_slower_and_hotter_start_and_a_very_weak_one_none
     assert dead["apu.trouble"] == "low volts"
 
 
-def test_a_hot_battery_says_so(frost: Bundle) -> None:
-    assert on_battery(aircraft(frost, {"kind": "battery_hot", "target": "start"})).state()["lamp.start_hot"] is True
+def test_a_battery_with_shorted_cells_takes_ever_more_and_gets_hot_until_it_is_off_line(frost: Bundle) -> None:
+    def on_charge(*faults: dict[str, Any]) -> Any:
+        a = on_ground_power(aircraft(frost, *faults, battery_charge={"main": 0.8, "start": 0.75}))
+        set_control(a, "battery_start", "AUTO")
+        return a
+
+    bad, good = on_charge({"kind": "battery_hot", "target": "start"}), on_charge()
+    early, late = [], []
+    for a in (bad, good):
+        a.arrive(a.tick + 6000)
+        early.append(a.state()["battery.start.amps"])
+        a.arrive(a.tick + 60_000)
+        late.append(a.state()["battery.start.amps"])
+    assert late[0] > early[0], "it rises where a good one tapers"
+    assert late[1] < early[1]
+    assert late[1] < 0.5 * late[0]
+    assert bad.state()["lamp.start_hot"] is True
+    assert good.state()["lamp.start_hot"] is False
+    hottest = bad.state()["battery.start.celsius"]
+    set_control(bad, "battery_start", "OFF")
+    bad.arrive(bad.tick + 60_000)
+    assert bad.state()["battery.start.celsius"] < hottest
 
 
 def test_a_failed_limiter_lets_the_battery_take_more_than_its_limit(frost: Bundle) -> None:
@@ -139,7 +159,7 @@ def test_a_failed_generator_is_not_taken(frost: Bundle) -> None:
 
 @pytest.mark.parametrize(
     ("kind", "trouble"),
-    [("apu_no_light", "hung"), ("apu_hung", "hung"), ("apu_fire", "fire"), ("apu_no_oil", "low oil pressure")],
+    [("apu_no_light", "hung"), ("apu_hung", "hot"), ("apu_fire", "fire"), ("apu_no_oil", "low oil pressure")],
 )
 def test_an_apu_that_shuts_itself_down(frost: Bundle, kind: str, trouble: str) -> None:
     state = apu_start(on_battery(aircraft(frost, {"kind": kind, "target": "apu"})), 75)
@@ -158,9 +178,11 @@ def test_an_apu_out_of_order_does_nothing_and_a_stuck_door_keeps_start_lost(fros
 
 def test_an_open_loop_shows_in_the_test_and_as_a_fault(frost: Bundle) -> None:
     a = on_battery(aircraft(frost, {"kind": "loop_open", "target": "apu_b"}))
-    assert a.state()["lamp.loop_fault"] is True
+    assert a.state()["lamp.loop_fault"] is False, "nothing tells before it is asked"
     press(a, "fire_test", True)
     assert a.state()["lamp.apu_fire"] is False
+    press(a, "fire_test", False)
+    assert a.state()["lamp.loop_fault"] is True
 
 
 def test_a_dead_bulb_stays_dark_in_the_lamp_test(frost: Bundle) -> None:

@@ -67,7 +67,7 @@ def test_the_alternator_charges_and_its_loss_shows_in_the_current() -> None:
     set_control(aircraft, "throttle", "1500")
     aircraft.arrive(aircraft.tick + 1000)
     set_control(aircraft, "alternator", "ON")
-    aircraft.arrive(1500)
+    aircraft.arrive(3000)
     assert figure(aircraft, "battery.main.amps") > 5
     assert 25.5 < volts(aircraft, "main") < 28.4
 

@@ -259,7 +259,7 @@ def test_a_log_taken_in_is_judged_as_it_was_and_stands_beside_its_origin(odile: 
     one, two = (json.loads(database.read(lambda s, r=r: find_run(s, r)).ledger) for r in (run_id, other))
     assert one == two
     page = odile.client.get(f"/runs/{run_id}/beside/{other}").text
-    assert page.count('data-differs="false"') == 31
+    assert page.count('data-differs="false"') == 34
     assert 'data-differs="true"' not in page
     assert f"/runs/{run_id}/beside/{other}" in odile.client.get(f"/runs/{run_id}/debrief").text
 

@@ -97,12 +97,14 @@ class Conditions:
         return self.reader.flag(self.reader.moments[index], text)
 
     def _way(self, step: Step, reading: Reading | None) -> str | None:
-        """The way on that was right when an item was last tried, or else when it was passed by."""
+        """The way on that was right when an item was done, or else last tried, or else when it was passed by."""
         if (done := self.by_doing.get(step.number)) is not None:
             return done.way
         made = self.attempts[step.number]
-        tick = made[-1].tick if made else self._passed_by(step, reading)
-        moment = self.flight.moments[made[-1].index] if made else None
+        counted = reading.done(step.number) if reading is not None else None
+        last = counted or (made[-1] if made else None)
+        tick = last.tick if last is not None else self._passed_by(step, reading)
+        moment = self.flight.moments[last.index] if last is not None else None
         return step.item.taken_way(moment, self.reader, lambda text: self.flight.timelines[text].at(tick))
 
     def _passed_by(self, step: Step, reading: Reading | None) -> int:

@@ -24,6 +24,14 @@ LIMITS_AT_MOST = 6
 
 
 @dataclass(frozen=True)
+class Early:
+    """What an act brought by coming too early: the limit, and the sentence that says so."""
+
+    limit: str
+    says: str
+
+
+@dataclass(frozen=True)
 class Brought:
     """Looks for such acts in one reading of one run."""
 
@@ -33,8 +41,8 @@ class Brought:
     reads: Reads
     reading: Reading
 
-    def by_step(self, steps: Sequence[Step]) -> Mapping[int, str]:
-        """By the number of a step, what its act brought by coming too early, as a sentence."""
+    def by_step(self, steps: Sequence[Step]) -> Mapping[int, Early]:
+        """By the number of a step, what its act brought by coming too early."""
         exceeded = self.flight.exceedances[:LIMITS_AT_MOST]
         acts = sorted(
             (attempt.index, step.number, attempt)
@@ -44,13 +52,13 @@ class Brought:
         if not exceeded or not acts:
             return {}
         variants = Variants(self.bundle, self.events, self.flight.end, min(min(a.parts) for _, _, a in acts))
-        found: dict[int, str] = {}
+        found: dict[int, Early] = {}
         for each in exceeded:
             before = [(step, a) for _, step, a in acts if a.tick <= each.start][-LOOKED_BACK_AT_MOST:]
             for number, attempt in reversed(before):
                 later = self._latest(number)
                 if self._there_was_time(each, attempt, later) and self._went_away(variants, each, attempt, later):
-                    found.setdefault(number, self._says(each, attempt, later))
+                    found.setdefault(number, Early(each.limit.id, self._says(each, attempt, later)))
                     break
         return found
 

@@ -9,7 +9,7 @@ from lumenstat.assessment.ledger import Effect, ExtraRow
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language.values import position_text
-from lumenstat.simulation.flight import Flight
+from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.plan import plan_for
 from lumenstat.simulation.variants import Outcome, Variants
 from lumenstat.systems.panel.part import PanelsSection
@@ -129,13 +129,21 @@ def _closed(events: Sequence[LogEvent], left: Mapping[int, object], index: int) 
 def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: Variants, group: _Group) -> ExtraRow:
     event = events[group.index]
     own = {f"control.{_subject(event)}", f"guard.{_subject(event)}"}
-    effect, what = _difference(bundle, flight, variants.base, variants.without(group.parts), own)
+    without = variants.without(group.parts)
+    brought = _brought(flight, without)
+    effect, what = _difference(bundle, brought, variants.base, without, own)
     if effect == "harmless" and group.back is not None:
         effect, what = "undone", f"put back at {events[group.back].tick / 100:.1f} s before it mattered"
     elif effect != "hazard" and (left := _left_elsewhere(flight, events, group)) is not None:
         what = left if effect == "harmless" else f"{what}, and {left}"
         effect = "deviation"
-    return ExtraRow(t=event.tick / 100, control=_subject(event), effect=effect, says=f"{_did(bundle, event)}: {what}.")
+    return ExtraRow(
+        t=event.tick / 100,
+        control=_subject(event),
+        effect=effect,
+        says=f"{_did(bundle, event)}: {what}.",
+        limit=brought.limit.id if brought is not None else None,
+    )
 
 
 def _left_elsewhere(flight: Flight, events: Sequence[LogEvent], group: _Group) -> str | None:
@@ -157,10 +165,13 @@ def _together(
     subjects = {_subject(events[group.index]) for group in groups}
     own = {f"{kind}.{name}" for kind in ("control", "guard") for name in subjects}
     parts = frozenset(index for group in groups for index in group.parts)
-    effect, what = _difference(bundle, flight, variants.base, variants.without(parts), own, "them")
+    without = variants.without(parts)
+    brought = _brought(flight, without)
+    effect, what = _difference(bundle, brought, variants.base, without, own, "them")
     first, last = events[min(parts)].tick / 100, events[max(parts)].tick / 100
     says = f"{len(groups)} more acts that no item asked for, from {first:.1f} to {last:.1f} s, judged together: {what}."
-    return ExtraRow(t=first, control=", ".join(sorted(subjects)[:3]), effect=effect, says=says)
+    limit = brought.limit.id if brought is not None else None
+    return ExtraRow(t=first, control=", ".join(sorted(subjects)[:3]), effect=effect, says=says, limit=limit)
 
 
 def _subject(event: LogEvent) -> str:
@@ -182,14 +193,19 @@ def _did(bundle: Bundle, event: LogEvent) -> str:
             return f"{shown} {'pressed' if event.verb == 'press' else 'let go'}"
 
 
+def _brought(flight: Flight, without: Outcome) -> Exceedance | None:
+    """The gravest limit that would not have been exceeded without an action."""
+    new = (each for each in flight.exceedances if each.limit.id not in without.exceeded)
+    return min(new, key=lambda each: each.limit.severity != "hazard", default=None)
+
+
 def _difference(
-    bundle: Bundle, flight: Flight, base: Outcome, without: Outcome, own: set[str], it: str = "it"
+    bundle: Bundle, brought: Exceedance | None, base: Outcome, without: Outcome, own: set[str], it: str = "it"
 ) -> tuple[Effect, str]:
     """What the action changed, the worst of it first; `own` names what it moved itself."""
-    for exceedance in sorted(flight.exceedances, key=lambda e: e.limit.severity != "hazard"):
-        if exceedance.limit.id not in without.exceeded:
-            effect: Effect = "hazard" if exceedance.limit.severity == "hazard" else "deviation"
-            return effect, f"without {it} there would have been no '{exceedance.limit.name}'"
+    if brought is not None:
+        effect: Effect = "hazard" if brought.limit.severity == "hazard" else "deviation"
+        return effect, f"without {it} there would have been no '{brought.limit.name}'"
     for bus in bundle.airframe.electrical.buses:
         # What took power away is blamed; what gave it is judged by what it left.
         taken = without.alive_ticks[bus.id] - base.alive_ticks[bus.id]

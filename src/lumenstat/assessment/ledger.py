@@ -59,6 +59,8 @@ class ExtraRow(Row):
     control: str
     effect: Effect
     says: str
+    limit: str | None = None
+    """The limit that it brought, if that is what it is charged for."""
 
 
 class LimitRow(Row):
@@ -70,6 +72,8 @@ class LimitRow(Row):
     peak: float | None
     severity: Standing
     says: str
+    cost: float = 0.0
+    """Points that it takes; none where something else is charged for it already."""
 
 
 class Gate(Row):

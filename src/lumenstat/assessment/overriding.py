@@ -110,7 +110,7 @@ def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridde
     extras = tuple(_extra(row, latest.get(("extra", str(n)))) for n, row in enumerate(ledger.extras))
     limits = tuple(_limit(row, latest.get(("limit", str(n)))) for n, row in enumerate(ledger.limits))
     aims = tuple(_aim(row, latest.get(("aim", row.id))) for row in ledger.aims)
-    possible, earned = points_of(items, extras)
+    possible, earned = points_of(items, extras, limits)
     percent = percent_of(earned, possible)
     gates = tuple(
         gate
@@ -152,7 +152,10 @@ def _extra(row: ExtraRow, override: Overridden | None) -> ExtraRow:
 
 
 def _limit(row: LimitRow, override: Overridden | None) -> LimitRow:
-    return row if override is None else row.model_copy(update={"severity": override.verdict})
+    if override is None:
+        return row
+    cost = row.cost if override.verdict == "limit" else 0.0
+    return row.model_copy(update={"severity": override.verdict, "cost": cost})
 
 
 def _aim(row: AimRow, override: Overridden | None) -> AimRow:

@@ -8,6 +8,7 @@ from functools import cached_property
 
 from lumenstat.assessment.applying import Applying
 from lumenstat.assessment.attempts import Reader
+from lumenstat.assessment.brought import Early
 from lumenstat.assessment.due import Due, share_of
 from lumenstat.assessment.ledger import Evidence, ItemRow, Verdict
 from lumenstat.assessment.reading import Reading
@@ -34,7 +35,7 @@ class Rows:
     applying: Applying
     reading: Reading
     due: Due
-    too_early: Mapping[int, str]
+    too_early: Mapping[int, Early]
 
     @cached_property
     def _steps(self) -> frozenset[int]:
@@ -94,7 +95,7 @@ class Rows:
             return self._graded(step, counted, "out-of-order", self._misplaced_says(step, counted))
         verdict, says = self.due.verdict(step, counted, self.reading)
         if verdict == "done" and step.number in self.too_early:
-            return self._graded(step, counted, "early", self.too_early[step.number])
+            return self._graded(step, counted, "early", self.too_early[step.number].says)
         slips = [*slips, *(w for w in self.reading.afterwards.get(step.number, ()) if w.slip)]
         if slips and verdict == "done":
             put_right = counted if slips[-1].index < counted.index else self._again(step, slips[-1].index) or counted

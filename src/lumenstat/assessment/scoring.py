@@ -82,9 +82,9 @@ class _Judge:
         by_doing = decided_by_doing(procedure, self.attempts, flight)
         reads = Reads(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
         applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
-        too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
+        self.too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
         self.rows = Rows(
-            bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, too_early
+            bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, self.too_early
         )  # fmt: skip
 
     def ledger(self) -> Ledger:
@@ -92,9 +92,10 @@ class _Judge:
         exercise = self.bundle.exercise
         rows, last = not_reached([self.rows.row(step) for step in self.procedure.steps])
         extras = tuple(judge_extras(self.bundle, self.flight, self.events, self._left_over(), self._extras_seen))
+        limits = tuple(self._limits(extras))
         aims = tuple(self._aims())
         gates = (*self._item_gates(rows), *self._limit_gates(), *aim_gates(aims))
-        possible, earned = points_of(rows, extras)
+        possible, earned = points_of(rows, extras, limits)
         percent = percent_of(earned, possible)
         outcome = outcome_of(exercise, percent, gates) if self.flight.finished else "unfinished"
         return Ledger(
@@ -105,7 +106,7 @@ class _Judge:
             gates=gates,
             items=rows,
             extras=extras,
-            limits=tuple(_limit_row(each) for each in self.flight.exceedances),
+            limits=limits,
             aims=aims,
             ended_at=self.flight.end / 100,
             ending=self._ending(rows, last),
@@ -131,6 +132,14 @@ class _Judge:
         slipped = frozenset(n for n, tries in self.reading.tries.items() if any(w.slip for w in tries))
         done = {**self.reading.misplaced, **self.reading.kept}
         return time_use(self.bundle, self.procedure, done, slipped, self.flight.end, cut_short)
+
+    def _limits(self, extras: Sequence[ExtraRow]) -> Iterator[LimitRow]:
+        """Every exceedance; each limit costs once, unless the act that brought it is charged for it."""
+        charged = {extra.limit for extra in extras} | {brought.limit for brought in self.too_early.values()}
+        for each in self.flight.exceedances:
+            free = each.limit.severity == "hazard" or each.limit.id in charged
+            yield _limit_row(each, 0.0 if free else self.bundle.exercise.credit.limit)
+            charged.add(each.limit.id)
 
     def _aims(self) -> Iterator[AimRow]:
         for aim in self.bundle.exercise.aims:
@@ -216,9 +225,9 @@ def check_references(bundle: Bundle, events: Sequence[LogEvent]) -> None:
             pressed.discard(args["control"])
 
 
-def points_of(rows: Sequence[ItemRow], extras: Sequence[ExtraRow]) -> tuple[float, float]:
+def points_of(rows: Sequence[ItemRow], extras: Sequence[ExtraRow], limits: Sequence[LimitRow]) -> tuple[float, float]:
     """Possible and earned points."""
-    lost = sum(extra.effect == "deviation" for extra in extras)
+    lost = sum(extra.effect == "deviation" for extra in extras) + sum(limit.cost for limit in limits)
     return sum(row.possible for row in rows), sum(row.earned for row in rows) - lost
 
 
@@ -229,7 +238,7 @@ def aim_gates(aims: Sequence[AimRow]) -> Iterator[Gate]:
             yield Gate(kind="aim", id=aim.id, says=f"Not so at the end: {aim.says}")
 
 
-def _limit_row(each: Exceedance) -> LimitRow:
+def _limit_row(each: Exceedance, cost: float) -> LimitRow:
     return LimitRow(
         id=each.limit.id,
         start=each.start / 100,
@@ -237,4 +246,5 @@ def _limit_row(each: Exceedance) -> LimitRow:
         peak=None if each.peak is None else round(each.peak, 3),
         severity=each.limit.severity,
         says=each.limit.says,
+        cost=cost,
     )

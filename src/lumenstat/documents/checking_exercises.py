@@ -52,8 +52,7 @@ def check_exercise(
         checker.unique(("checklists",), "item", ids)
         if len(set(ids)) == len(ids):
             check_order(checklists, checker, ("checklists",))
-    # Where the start itself is wrong, what would be found cannot be told.
-    values = exercise.paper_values | ({} if checker.problems else found_at_start(exercise.start, airframe))
+    values = exercise.paper_values | found_at_start(exercise.start, airframe)
     for checklist in checklists:
         if checklist.airframe != airframe.id:
             checker.wrong(("checklists",), f"checklist {checklist.id!r} is for airframe {checklist.airframe!r}")

@@ -12,6 +12,7 @@ from lumenstat.language.values import (
     Flag,
     Fraction,
     Name,
+    NotNegative,
     Number,
     PartNumber,
     Position,
@@ -118,13 +119,15 @@ class GradeBand(Written):
 
 
 class Credit(Written):
-    """Overrides what share of its weight a verdict earns."""
+    """Overrides what share of its weight a verdict earns, and what an exceeded limit costs."""
 
     corrected: Fraction = 0.75
     late: Fraction = 0.5
     early: Fraction = 0.5
     out_of_order: Fraction = 0.5
     hint: Fraction = 0.25
+    limit: Annotated[NotNegative, Since("0.4")] = 1.0
+    """Points that an exceeded limit costs, where nothing else has been charged for it; a hazard holds the outcome."""
 
 
 class Aim(Written):

@@ -52,7 +52,8 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
             sheet.say(f"{'So' if aim.met else 'Not so'}: {aim.says}", colour=QUIET if aim.met else BRICK)
     sheet.heading("Limits exceeded")
     for limit in ledger.limits:
-        sheet.say(f"{limit.severity.capitalize()}, {clock(limit.start)} to {clock(limit.end)}: {limit.says}")
+        cost = f" It costs {limit.cost:g}." if limit.cost else ""
+        sheet.say(f"{limit.severity.capitalize()}, {clock(limit.start)} to {clock(limit.end)}: {limit.says}{cost}")
     if not ledger.limits:
         sheet.say("None.", colour=QUIET)
     sheet.heading("Not on the card")

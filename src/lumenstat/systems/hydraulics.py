@@ -155,8 +155,8 @@ class Hydraulics(System):
         controls = airframe.section(PanelsSection).controls
         for surface in airframe.section(HydraulicsSection).hydraulics.surfaces:
             lever = stood.get(surface.lever, controls[surface.lever].usual)
-            angle = left.get(surface.id, surface.positions[str(lever)])
-            yield surface.id, min(surface.positions, key=lambda at: abs(surface.positions[at] - angle))
+            angle = left.get(surface.id, surface.positions.get(str(lever), 0.0))
+            yield surface.id, _nearest_position(surface, angle)
 
     def quantities(self) -> Iterator[Quantity]:
         """Pressures, running pumps, and where surfaces stand."""
@@ -201,6 +201,10 @@ class Hydraulics(System):
     def unit(self, host: Host, start: Sections, number: int) -> HydraulicsUnit:
         """The hydraulics of one aircraft."""
         return HydraulicsUnit(host, number, self.part, start.section(SurfacesStart).surfaces_degrees)
+
+
+def _nearest_position(surface: Surface, angle: float) -> str:
+    return min(surface.positions, key=lambda at: abs(surface.positions[at] - angle))
 
 
 class HydraulicsUnit(Unit):

@@ -116,7 +116,7 @@ def _item(draft: Draft, name: str) -> dict[str, Any]:
 def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Inspected:
     for text in draft.checklists:
         for section in plain_of(text).get("sections") or ():
-            if section.get("id") == name:
+            if str(section.get("id", "")) == name:
                 heading = str(section.get("title", ""))
                 return Inspected(what="section", id=name, heading=heading, own=section_fields(section, items))
     raise RecordError(f"There is no section {name!r}.")
