@@ -131,18 +131,24 @@ class Script:
         return self.changed(n, [n + 1, n, *range(n + 2, len(self.acts))])
 
     def reactions(self, begin: int, order: Sequence[int]) -> list[frozenset[str]]:
-        """Fly `order` from the moment before act `begin`: by act, what in the aircraft stands otherwise after it.
+        """Fly `order` from the moment before act `begin`: by act, what in the aircraft stands otherwise for it.
 
-        Controls themselves and the crew outside, who come in their own time, are left out.
+        It is compared with an aircraft that was left alone meanwhile. Controls themselves and the crew outside, who
+        come in their own time, are left out.
         """
         _ = self.as_flown
         self._go_back(begin)
         flying = _Flying(self, list(order))
         found = []
         for n in flying.order:
-            before = self._turned()
+            before = self.hands.snapshot()
             flying.act(n)
-            found.append(frozenset(name for name, value in self._turned().items() if before[name] != value))
+            after, done = self._turned(), self.hands.snapshot()
+            self.hands.restore(*before)
+            self.hands.aircraft.arrive(done[0].tick)
+            alone = self._turned()
+            self.hands.restore(*done)
+            found.append(frozenset(name for name, value in after.items() if alone[name] != value))
         return found
 
     def _turned(self) -> dict[str, Discrete]:

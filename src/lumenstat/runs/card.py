@@ -151,6 +151,8 @@ class Card:
             self.take(item.id, way)
             self.answered.add(item.id)
             self.last = item.id
+            # The same act is then an answer to the branch's first item, which lies on the card only from here on.
+            self._known.clear()
 
     def _settle_ways(self, item: Item, event: LogEvent) -> None:
         """Of alternatives the others are passed over."""
