@@ -92,6 +92,11 @@ CASES: dict[str, tuple[tuple[dict[str, Any], ...], tuple[dict[str, Any], ...], s
         (BATTERY_ON, {**ASK, "applies_when": "not bus.dc_essential.alive"}),
         "ask",
     ),
+    "never-binds": (
+        (BATTERY_ON, ASK, READY, {**FEED, "not_before": {"item": "battery", "seconds": 20}}),
+        (BATTERY_ON, ASK, READY, {**FEED, "not_before": {"item": "battery", "seconds": 200}}),
+        "feed",
+    ),
     "decision-uncovered": ((GAP, BATTERY_ON), (CHARGED, BATTERY_ON), "decide"),
 }  # fmt: skip
 

@@ -49,7 +49,7 @@ def test_what_is_tied_to_the_wait_or_does_something_else_there_stays_behind_it()
     """Items that name the wait in `after`, and loads that would find their bus dead."""
     tied = [{**work, "after": ["feed"]} for work in WORK]
     assert idle(in_sections([BATTERY_ON, ASK], [LONG_READY, FEED], tied)) == []
-    loads = [
+    loads: list[dict[str, Any]] = [
         {"id": name, "kind": "set", "control": name, "to": "ON", "after": []}
         for name in ("avionics_fan", "beacon", "probe_heat", "engine_anti_ice", "navigation_lights")
     ]

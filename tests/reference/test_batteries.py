@@ -141,8 +141,7 @@ def test_the_charge_current_of_a_good_battery_is_under_60_a_within_10_s_and_fall
 
 def test_the_main_battery_takes_at_most_5_a_after_half_an_hour(frost: Bundle) -> None:
     """Common practice, no source: a lasting high current would mean a stuck starter or a failing battery (cp)."""
-    start = {"battery_charge": {"main": 0.93, "start": 0.6}, "outside_celsius": 15.0}
-    aircraft = charging(frost, **start)
+    aircraft = charging(frost, battery_charge={"main": 0.93, "start": 0.6}, outside_celsius=15.0)
     set_control(aircraft, "battery_main", "ON")
     aircraft.arrive(aircraft.tick + 30 * 6000)
     assert 0 < number(aircraft, "battery.main.amps") <= 5

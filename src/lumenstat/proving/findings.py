@@ -41,7 +41,7 @@ class Finder:
         """Everything found and not waived, the gravest first of each item, in the order of the checklist."""
         found = [*self._stuck(), *self._acted(), *self._exceeded(), *self._conditions(), *self._decisions()]
         found += [*self._waits(), *self._too_late(), *self._at_the_end()]
-        found += [*self._idle(), *self._faults()]
+        found += [*self._idle(), *self._never_binds(), *self._faults()]
         numbers = {step.item.id: step.number for step in self.procedure.steps}
         for each in sorted(found, key=lambda finding: numbers[finding.item]):
             if not any(waiver.rule == each.kind for waiver in self._item(each.item).waives):
@@ -253,6 +253,20 @@ class Finder:
             named = f"'{first}'" if len(each.meanwhile) == 1 else f"{len(each.meanwhile)} items, '{first}' to '{last}',"
             says = f"the model stands still for {each.ticks / 100:.0f} s here, while {named} could be done already"
             yield self._finding(self._item(each.wait), "idle", says, each.tick, "warns")
+
+    def _never_binds(self) -> Iterator[Finding]:
+        """Times to wait that even the quickest hand never has to: what comes before the item takes longer."""
+        acted = {act.item: act for act in self.rehearsal.acts}
+        for act in self.rehearsal.acts:
+            due = self._item(act.item).not_before
+            if due is None or due.item not in acted:
+                continue
+            waited = (act.free - acted[due.item].ends) / 100
+            if waited >= due.seconds:
+                name = self._item(due.item).challenge
+                says = f"its turn comes {waited:.0f} s after '{name}' at the soonest, so {due.seconds:g} s never bind"
+                remedy = Remedy(words="Leave the time out", item=act.item, fields={"not_before": None})
+                yield self._finding(self._item(act.item), "never-binds", says, act.free, "notes", remedy)
 
     def _faults(self) -> Iterator[Finding]:
         """Faults that never come in a perfect flight: nobody who does it rightly meets them."""

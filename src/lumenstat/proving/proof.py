@@ -29,6 +29,7 @@ KINDS: dict[str, str] = {
     "applies-too-late": "a condition that comes true only after its section began, so that the item is passed over",
     "aim-missed": "an aim that is missed though everything is done rightly",
     "idle": "a wait beside which the model stands still for over a minute although later items could be done",
+    "never-binds": "a time to wait after another item that has always gone by before its turn comes",
     "never-armed": "a fault whose time or condition never comes in a flight without a slip",
     "ends-early": "the exercise ends by itself before its last item",
     "never-ends": "the exercise does not end by itself though everything is done",
