@@ -101,7 +101,7 @@ def main() -> None:
                 odile.wait_for_url("**/station")
                 ines.goto(odile.url)
                 station = Station(ines)
-                station.at("outside")
+                station.at("log")
                 for control in ("battery_main", "apu_boost", "apu_master"):
                     station.move(control, "ON")
                 ines.wait_for_selector('[data-lamp="apu_door"][data-lit="true"]', timeout=20_000)
