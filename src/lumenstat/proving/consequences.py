@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from itertools import combinations
 
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Flown, Script
 
 TICKS_THAT_MATTER = 150
+MOVES_PAIRED = 6
+PAIRS_AT_MOST = 40
+EFFECTS: tuple[Effect, ...] = ("none", "slower", "fails-later", "limit", "hazard")
+"""From the lightest to the gravest."""
 WEIGHTS: dict[Effect, float] = {"none": 1.0, "slower": 1.0, "fails-later": 2.0, "limit": 2.0, "hazard": 3.0}
 """The weight that a consequence suggests; our own scale."""
 
 
 @dataclass(frozen=True)
 class Task:
-    """One change to fly: act `number` left out, or swapped with the one after it."""
+    """One change to fly: act `number` left out, swapped with the one after it, or left out with the later `other`."""
 
     number: int
     change: Change
+    other: int | None = None
 
 
 def tasks_of(script: Script) -> list[Task]:
@@ -35,7 +41,29 @@ def tasks_of(script: Script) -> list[Task]:
         silent = item.item.SILENT or after.item.SILENT
         if ordered and not silent and (_touches(script, n) or _touches(script, n + 1)):
             tasks.append(Task(n, "swapped"))
-    return tasks
+    return [*tasks, *_pairs(script)]
+
+
+def _pairs(script: Script) -> list[Task]:
+    """Moves of one section that may each stand in for the other: two barriers against the same thing."""
+    moved: dict[int, list[int]] = {}
+    for n, act in enumerate(script.acts):
+        if any(event.verb == "set" for event in script.flight.events[act.first : act.last]):
+            moved.setdefault(script.procedure.by_id[act.item].section, []).append(n)
+    pairs = [pair for acts in moved.values() for pair in combinations(acts[:MOVES_PAIRED], 2)]
+    return [Task(first, "both-left-out", second) for first, second in pairs[:PAIRS_AT_MOST]]
+
+
+def worth_telling(found: Mapping[Task, Consequence]) -> Iterator[Task]:
+    """All single changes, and of the pairs those that are graver than either alone."""
+    for task, each in found.items():
+        if task.other is None:
+            yield task
+            continue
+        singles = (found.get(Task(n, "left-out")) for n in (task.number, task.other))
+        alone = max((EFFECTS.index(single.effect) for single in singles if single is not None), default=0)
+        if each.effect in ("limit", "hazard") and EFFECTS.index(each.effect) > alone:
+            yield task
 
 
 def _touches(script: Script, n: int) -> bool:
@@ -51,7 +79,7 @@ def _touches(script: Script, n: int) -> bool:
 def consequence_of(script: Script, task: Task) -> Consequence:
     """Fly one change and say what came of it."""
     base = script.as_flown
-    flown = script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
+    flown = _flown(script, task)
     act = script.acts[task.number]
     effect, says, tick = worst(script, base, flown)
     left_at = script.acts[task.number - 1].ends if task.number else 0
@@ -68,8 +96,16 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     )
 
 
+def _flown(script: Script, task: Task) -> Flown:
+    if task.other is not None:
+        return script.without_both(task.number, task.other)
+    return script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
+
+
 def _begins(script: Script, task: Task) -> str:
     name = _name(script, task.number)
+    if task.other is not None:
+        return f"Without {name} and without {_name(script, task.other)}, each of which alone would do"
     return f"Without {name}" if task.change == "left-out" else f"{name} only after {_name(script, task.number + 1)}"
 
 

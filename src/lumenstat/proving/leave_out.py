@@ -9,7 +9,7 @@ from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.proving.consequences import Task, consequence_of, tasks_of
+from lumenstat.proving.consequences import Task, consequence_of, tasks_of, worth_telling
 from lumenstat.proving.proof import Consequence
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.script import Script
@@ -51,7 +51,8 @@ def leave_out(
     else:
         _on_workers(_Work(bundle.canonical_json, flight, at_start), tasks, count, progress, found)
     progress(len(found), len(tasks))
-    return [found[task] for task in tasks if task in found]
+    told = set(worth_telling(found))
+    return [found[task] for task in tasks if task in told]
 
 
 def give_way() -> None:

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 Severity = Literal["stops", "warns", "notes"]
-Change = Literal["left-out", "swapped"]
+Change = Literal["left-out", "swapped", "both-left-out"]
 Effect = Literal["none", "slower", "fails-later", "limit", "hazard"]
 
 KINDS: dict[str, str] = {
@@ -117,7 +117,7 @@ class Proof(Said):
 
 
 class Consequence(Said):
-    """What comes of leaving an item out, or of swapping it with the one after it."""
+    """What comes of leaving an item out, of swapping it with the one after it, or of leaving it out with another."""
 
     item: str
     change: Change

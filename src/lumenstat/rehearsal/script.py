@@ -126,6 +126,10 @@ class Script:
         """Fly with act `n` left out."""
         return self.changed(n, range(n + 1, len(self.acts)))
 
+    def without_both(self, n: int, other: int) -> Flown:
+        """Fly with act `n` and a later one left out."""
+        return self.changed(n, [m for m in range(n + 1, len(self.acts)) if m != other])
+
     def swapped(self, n: int) -> Flown:
         """Fly with act `n` and the one after it swapped."""
         return self.changed(n, [n + 1, n, *range(n + 2, len(self.acts))])
