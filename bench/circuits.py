@@ -175,7 +175,7 @@ Bt 0 t I=({watts})/{HEAT}-(V(t)-{OUTSIDE})/{COOLING_SECONDS}
 Ct t 0 1 IC={self.kept.x[2]}
 .tran 2 {self.seconds} 0 2 uic
 """,
-            ("q", "p"),
+            ("q", "p", "t"),
         )
 
 

@@ -11,13 +11,15 @@ from bench.circuits import Circuit, Crank
 
 def test_charge_against_lsoda_and_ngspice() -> None:
     circuit = Circuit()
-    charge, polarisation = circuit.ours()[:2]
+    charge, polarisation, celsius = circuit.ours()[:3]
     by_lsoda = circuit.lsoda()
     assert charge == pytest.approx(by_lsoda[0], rel=0.005)
     assert polarisation == pytest.approx(by_lsoda[1], rel=0.005)
     by_spice = circuit.ngspice()
     assert charge == pytest.approx(by_spice["q"], rel=0.005)
     assert polarisation == pytest.approx(by_spice["p"], rel=0.005)
+    assert celsius - circuit.kept.x[2] == pytest.approx(by_spice["t"] - circuit.kept.x[2], rel=0.01)
+    assert celsius > circuit.kept.x[2] + 3, "a quarter of an hour at 60 A warms it"
 
 
 def test_crank_against_ngspice() -> None:

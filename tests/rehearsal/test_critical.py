@@ -83,6 +83,23 @@ def test_the_model_tells_what_a_wait_counts_from() -> None:
     assert slack["navigation"] > 60_000 and slack["feed"] == slack["charged"] == 0
 
 
+def test_slack_is_true() -> None:
+    """Held back by what it may be, an act leaves the end; by three seconds more, the end comes later.
+
+    The hose is asked away early and awaited late: it is the crew who need the time, not the wait's turn.
+    """
+    bundle = shipped("apu-out-air-cart")
+    flight = rehearse(bundle)
+    script = Script(bundle, flight)
+    slack = dict(zip((act.item for act in flight.acts), schedule_of(script).slack, strict=True))
+    numbers = {act.item: n for n, act in enumerate(flight.acts)}
+    for item in ("air-away", "cart-away", "ask-cart"):
+        spare, n = slack[item] / 100, numbers[item]
+        assert spare < 10, item
+        assert script.held_back(n, max(0.0, spare - 0.5)).ready_at <= flight.ready_at + 60, item
+        assert script.held_back(n, spare + 3).ready_at > flight.ready_at + 200, item
+
+
 def test_links_that_go_backwards_are_refused() -> None:
     with pytest.raises(ValueError, match="goes backwards"):
         schedule([1, 1], [Link(1, 0)])

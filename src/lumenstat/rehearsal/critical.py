@@ -88,6 +88,9 @@ def network(script: Script) -> tuple[list[int], list[Link], dict[int, int]]:
         turn = max((acts[m].ends for m in range(n) if procedure.precedes(numbers[m], numbers[n])), default=0)
         links += [Link(m, n) for m in range(n) if procedure.precedes(numbers[m], numbers[n])]
         if act.ripe <= turn:
+            if (came := script.came_of(n)) is not None:
+                # It was there before its turn; the act that it counts from has that much slack and no more.
+                links.append(Link(came[0], n, came[1] - acts[came[0]].ends))
             continue
         cause = script.cause_of(n)
         if cause is None:

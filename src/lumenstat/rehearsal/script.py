@@ -7,7 +7,7 @@ goes on to its end. Flights share what came before the change through snapshots.
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -122,6 +122,15 @@ class Script:
         alike = self.hands.aircraft.stands_as(there, TICKS_EARLIER, TICKS_ALIKE)
         return alike and self.hands.watch.saw_as(seen, TICKS_EARLIER)
 
+    def held_back(self, n: int, seconds: float) -> Flown:
+        """Fly with act `n` and all after it beginning that much after their turn."""
+        _ = self.as_flown
+        self._go_back(n)
+        flying = _Flying(self, list(range(n, len(self.acts))))
+        for m in flying.order:
+            flying.act(m, seconds if m == n else 0.0)
+        return flying.flown()
+
     def without(self, n: int) -> Flown:
         """Fly with act `n` left out."""
         return self.changed(n, range(n + 1, len(self.acts)))
@@ -169,10 +178,28 @@ class Script:
 
         It is the last act whose delay delays the indication: holding back what comes after it changes nothing.
         """
+        return self._last(n, lambda held: self._moves(held, n))
+
+    def came_of(self, n: int) -> tuple[int, int] | None:
+        """Of a wait that was over before its turn: the act that it counts from, and the tick at which it was over.
+
+        None where nothing that was done made it so. Such an act has no more slack than there was until the turn.
+        """
+        text = self._item_of(n).waits_for
+        _ = self.as_flown
+        self._go_back(n)
+        there = None if text is None else self._onset(text)
+        if text is None or not there:
+            return None
+        cause = self._last(n, lambda held: self._moves_onset(held, n, text, there))
+        return None if cause is None else (cause, there)
+
+    def _last(self, n: int, moves: Callable[[int], bool]) -> int | None:
+        """The last act before act `n` of which this is true: it is true of none after one of which it is not."""
         low, high, back = -1, n - 1, 1
         while high >= 0:
             at = max(0, n - back)
-            if self._moves(at, n):
+            if moves(at):
                 low = at
                 break
             high, back = at - 1, back * 2
@@ -180,11 +207,30 @@ class Script:
             return None
         while low < high:
             middle = (low + high + 1) // 2
-            if self._moves(middle, n):
+            if moves(middle):
                 low = middle
             else:
                 high = middle - 1
         return low
+
+    def _item_of(self, n: int) -> Item:
+        return self.procedure.by_id[self.acts[n].item].item
+
+    def _onset(self, text: str) -> int | None:
+        """Since when something has been true, now; None where it is not."""
+        line = self.hands.watch.timelines[self.texts.index(text)]
+        spans = line.spans(self.hands.tick + 1)
+        return spans[-1][0] if spans and spans[-1][1] > self.hands.tick else None
+
+    def _moves_onset(self, held: int, n: int, text: str, there: int) -> bool:
+        """Whether what act `n` does not have to wait for comes later with act `held` and all after it held back."""
+        self._go_back(held)
+        flying = _Flying(self, [])
+        for m in range(held, n):
+            flying.act(m, HELD_BACK_SECONDS if m == held else 0.0)
+        flying.await_turn(self.acts[n])
+        came = self._onset(text)
+        return came is None or came - there > HELD_BACK_SECONDS * 50
 
     def _moves(self, held: int, n: int) -> bool:
         """Whether holding back act `held` and all after it makes the indication of act `n` come later."""
