@@ -194,3 +194,22 @@ def test_branches_are_added_filled_and_taken_away() -> None:
     assert "if_not" in low.checklists[-1] or "if_not" in "".join(low.checklists)
     with pytest.raises(EditRefused, match="only a decision or a reading"):
         add_branch(draft, "feed")
+
+
+def test_a_branch_takes_its_time_and_an_item_the_branch_it_hangs_on(frost: Bundle) -> None:
+    draft = copy_of(frost, "Frost, copied")
+    draft = set_fields(draft, "start-decision", {"branches.0.within_seconds": "20"})
+    draft = set_fields(draft, "ac-hertz", {"of_branch.item": "start-decision", "of_branch.branch": "charge"})
+    read = read_draft(draft)
+    assert read.problems == ()
+    assert read.bundle is not None
+    by_id = read.bundle.procedure.by_id
+    assert by_id["ac-hertz"].branch == ("start-decision", "charge")
+    assert by_id["start-decision"].item.due("charge") == (
+        "battery.start.volts >= 22.8 and battery.start.volts < 24.6",
+        20.0,
+    )
+    with pytest.raises(EditRefused, match="takes a figure, not 'soon'"):
+        set_fields(draft, "start-decision", {"branches.0.within_seconds": "soon"})
+    broken = read_draft(set_fields(draft, "ac-hertz", {"of_branch.branch": "chargee"}))
+    assert any("no branch 'chargee'; did you mean 'charge'?" in problem.says for problem in broken.problems)

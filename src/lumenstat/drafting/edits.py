@@ -19,6 +19,7 @@ FIGURES = {
     "weight", "expect.min", "expect.max", "expect.equals", "read_tolerance", "seconds", "at_most",
     "not_before.seconds", "within.seconds",
 }  # fmt: skip
+BRANCH_FIGURES = {"within_seconds"}
 LEAST_BRANCHES = 2
 FLAGS = {"critical", "stop"}
 LISTS = {"hints": "\n", "controls": ",", "through": ",", "after": ","}
@@ -342,7 +343,7 @@ def _typed(name: str, value: str | None) -> Any:
     if value is None or not value.strip():
         return None
     text = value.strip()
-    if name in FIGURES:
+    if name in FIGURES or name.rsplit(".", 1)[-1] in BRANCH_FIGURES:
         figure = figure_of(text)
         if figure is None:
             raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}")

@@ -18,7 +18,7 @@ plain values."""
 _PART: Shape = {}
 _ROWS: Shape = [_PART]
 _ITEM: dict[str, Any] = {
-    **dict.fromkeys(("expect", "moment", "not_before", "within"), _PART),
+    **dict.fromkeys(("expect", "moment", "not_before", "within", "of_branch"), _PART),
     **dict.fromkeys(("hints", "after", "controls", "through"), ()),
     "waives": _ROWS,
 }

@@ -117,6 +117,8 @@ def shared_fields(item: Mapping[str, Any], others: tuple[tuple[str, str], ...]) 
         figure(item, "within.seconds", "at most", "s"),
         choice(item, "floats_until", "Any time until", others),
         words(item, "one_of", "One of the alternatives named"),
+        choice(item, "of_branch.item", "Only where this decision", others),
+        words(item, "of_branch.branch", "takes this branch"),
     )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from lumenstat.web.pages.builder_forms import (
     Form,
     exercise_forms,
     expression,
+    figure,
     flag,
     item_fields,
     section_fields,
@@ -97,6 +98,7 @@ def _branches(content: Mapping[str, Any]) -> Iterator[BranchForm]:
         fields = (
             expression(content, f"branches.{n}.when", "Right when"),
             words(content, f"branches.{n}.says", "Says", wide=True),
+            figure(content, f"branches.{n}.within_seconds", "Decided at most", "s after it came true"),
             flag(content, f"branches.{n}.stop", "The exercise stops here", usual=False),
         )
         yield BranchForm(id=str(branch.get("id", "")), fields=fields)
