@@ -147,3 +147,12 @@ def test_a_limit_that_an_extra_is_charged_for_costs_nothing_more() -> None:
     assert [(extra.effect, extra.limit) for extra in ledger.extras] == [("deviation", "wipers_dry")]
     assert [limit.cost for limit in ledger.limits] == [0.0]
     assert ledger.points.earned == ledger.points.possible - 1
+
+
+def test_switching_on_to_have_a_look_before_the_decision_is_an_extra() -> None:
+    """The battery that turns out to be under its minimum was on for a moment: that stands in the ledger."""
+    bundle = shipped("night-stop-no-cart")
+    look = [event(14.2, "set", control="battery_main", to="ON"), event(14.8, "set", control="battery_main", to="OFF")]
+    flown = sorted([*PERFECT["night-stop-no-cart"](), *look], key=lambda e: e.tick)
+    ledger = score(bundle, log_of(bundle, flown)).ledger
+    assert [(extra.control, extra.effect) for extra in ledger.extras] == [("battery_main", "harmless")]

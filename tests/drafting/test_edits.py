@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
+from lumenstat.documents.bundles import SHIPPED, Bundle, Library, shipped_exercises
 from lumenstat.drafting.beginnings import copy_of, from_nothing, from_texts
 from lumenstat.drafting.draft import Draft, read_draft
 from lumenstat.drafting.edits import (

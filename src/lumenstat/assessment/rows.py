@@ -118,13 +118,15 @@ class Rows:
 
     @cached_property
     def beyond_the_stop(self) -> frozenset[int]:
-        """Acts that were right for items which no longer counted because the exercise was to stop."""
+        """Acts after the stop that were right for items which no longer counted because of it."""
         stop = self.applying.stop
         if stop is None:
             return frozenset()
+        decided = self.reading.done(stop.number)
+        since = -1 if decided is None else decided.index
         beyond = [s for s in self.bundle.procedure.steps if s.number > stop.number and s.number not in self._steps]
         parts = {part for s in beyond for a in self.attempts[s.number] if a.right for part in a.parts}
-        return frozenset(parts - self.reading.used)
+        return frozenset(part for part in parts - self.reading.used if part > since)
 
     # ---- a check that is read after a flow -------------------------------------------------------------------
 
