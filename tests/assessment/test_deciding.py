@@ -156,3 +156,18 @@ def test_switching_on_to_have_a_look_before_the_decision_is_an_extra() -> None:
     flown = sorted([*PERFECT["night-stop-no-cart"](), *look], key=lambda e: e.tick)
     ledger = score(bundle, log_of(bundle, flown)).ledger
     assert [(extra.control, extra.effect) for extra in ledger.extras] == [("battery_main", "harmless")]
+
+
+def test_one_of_two_put_right_and_then_both_said_is_no_extra() -> None:
+    levers = {"id": "levers", "kind": "verify", "controls": ["fuel_lever_left", "fuel_lever_right"], "to": "SHUT"}
+    bundle = strict(levers, BATTERY, controls={"fuel_lever_left": "FEED"})
+    ledger = judge(
+        bundle,
+        event(2, "set", control="fuel_lever_left", to="SHUT"),
+        event(3, "see", control="fuel_lever_left", position="SHUT"),
+        event(4, "see", control="fuel_lever_right", position="SHUT"),
+        event(6, "set", control="battery_main", to="ON"),
+    )
+    assert verdicts(ledger) == {"levers": "done", "battery": "done"}
+    assert ledger.extras == ()
+    assert ledger.percent == 100.0

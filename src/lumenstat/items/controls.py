@@ -225,6 +225,8 @@ class VerifyItem(ControlItem):
                     done.pop(control, None)
                 continue
             said = str(position_text(args["position"]))
+            if said == wanted == stood and control in done:
+                continue  # It was put right just before, and that move stays part of the attempt.
             if said == wanted == stood:
                 found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
                 continue

@@ -171,4 +171,7 @@ def left_otherwise(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
 
 
 def _lower(text: str) -> str:
-    return text[:1].lower() + text[1:] if text[1:2].islower() else text
+    """The sentence as it goes on within another; what begins with a name, such as 'Left AC', keeps its capital."""
+    second = text.split(" ", 2)[1:2]
+    named = bool(second) and second[0].isupper()
+    return text[:1].lower() + text[1:] if text[1:2].islower() and not named else text
