@@ -120,6 +120,29 @@ def test_a_lost_server_shows_and_nothing_is_lost_when_it_comes_back(browser: Bro
         expect(ines.locator("[data-answered]")).to_have_text("3")
 
 
+def test_the_horn_is_heard_as_long_as_it_is_lit(browser: Browser, server: Server) -> None:
+    """Dark it is silent; held with power it sounds, and the page says so too."""
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(start_exercise(odile, server))
+        station = Station(ines)
+        station.at("log")
+        horn = ines.locator('[data-control="horn_test"]')
+        horn.focus()
+        with server.at_pace(PACE_OF_HOLDS):
+            ines.keyboard.down(" ")
+            ines.wait_for_selector('[data-control="horn_test"][aria-pressed="true"]')
+            assert ines.locator('[data-sounding="horn"]').count() == 0
+            ines.keyboard.up(" ")
+        station.move("battery_main", "ON")
+        horn.focus()
+        with server.at_pace(PACE_OF_HOLDS):
+            ines.keyboard.down(" ")
+            ines.wait_for_selector('[data-sounding="horn"]')
+            ines.keyboard.up(" ")
+        ines.wait_for_selector('[data-sounding=""]')
+        assert ines.locator('[data-lamp="horn"]').get_attribute("data-lit") == "false"
+
+
 def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
     with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
         ines.goto(start_exercise(odile, server))

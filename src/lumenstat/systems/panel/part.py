@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from functools import cached_property
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -20,6 +20,7 @@ from lumenstat.language.values import (
     Position,
     Positive,
     Seconds,
+    Since,
     Text,
     Written,
 )
@@ -61,12 +62,13 @@ class Instrument(Part):
 
 
 class Lamp(Part):
-    """Lit while its bus lives and its expression is true."""
+    """Lit while its bus lives and its expression is true; one that `sounds` is heard as well."""
 
     bus: Name
     when: ExpressionText
     colour: Literal["lamp", "amber", "red"] = "lamp"
     quiet_seconds: Seconds = 0.0
+    sounds: Annotated[Flag, Since("0.4")] = False
 
 
 COLUMNS = 12

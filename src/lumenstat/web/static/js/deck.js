@@ -1,4 +1,6 @@
 // The deck: controls send what was done to them, and everything is drawn as the desk says it stands.
+import { Horn } from "./horn.js";
+
 const MOVE = {
   toggle: (mover, at, count) => {
     const flip = count < 2 ? 1 : 1 - (2 * at) / (count - 1);
@@ -30,6 +32,7 @@ export class Deck {
     this.tabs = [...root.querySelectorAll("[data-tab]")];
     for (const tab of this.tabs) tab.addEventListener("click", () => this.turn(Number(tab.dataset.tab)));
     this.at = new Map();
+    this.horn = station.mayFly ? new Horn(root) : null;
     if (station.mayFly) this.bind();
   }
 
@@ -188,6 +191,7 @@ export class Deck {
     const lamp = this.lamps.get(id);
     if (!lamp) return;
     lamp.dataset.lit = String(lit);
+    if ("sounds" in lamp.dataset) this.horn?.set(id, lit === true);
     lamp.setAttribute("aria-label", `${lamp.textContent.trim()} lamp, ${lit ? "lit" : "dark"}`);
   }
 
