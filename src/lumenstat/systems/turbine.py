@@ -24,7 +24,7 @@ RICHEST = 1.8
 """Fuel for air at which burning is hottest; what is more does not find any air."""
 METAL_HOLDS = 10.0
 """Once nothing burns, the metal gives its heat to the air that passes: so many times slower than the gas warms."""
-COLD_OIL_PER_DEGREE = 0.025
+COLD_OIL_PER_DEGREE = 0.033
 WARM_ENOUGH_CELSIUS = 15.0
 SPEED_TOLERANCE = 0.05
 CELSIUS_TOLERANCE = 2.0
