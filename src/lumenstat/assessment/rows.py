@@ -179,7 +179,7 @@ class Rows:
             n for n, a in kept.items() if self.bundle.procedure.precedes(step.number, n) and a.index < attempt.index
         ]
         if late:
-            other = max(late)
+            other = min(late)
             return f"{at}, before '{self.named(other)}' ({kept[other].tick / 100:.1f} s), which comes first."
         if soon:
             other = min(soon)
