@@ -12,7 +12,6 @@ from bench.starts import Start25
 from bench.timing import seconds_of
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.assessment.scoring import judge, score
-from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import RunLog
 from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.prove import prove
@@ -26,8 +25,7 @@ def measure(full: Start25) -> list[Row]:
     """Scoring a full start, its debrief beside a bare page, its proof, and leaving each item out."""
     flight = rehearse(full.bundle)
     log = RunLog(full.bundle.exercise.id, full.bundle.digest, "bench", flight.events)
-    procedure = full.bundle.procedure
-    flown = fly(full.bundle, flight.events, watched_texts(procedure))
+    flown = fly(full.bundle, flight.events, full.bundle.watched)
     judged = seconds_of(lambda: judge(full.bundle, full.bundle.procedure, flown, flight.events))
     rows: list[Row] = [("judge_full_start", 1000 * judged, "ms, once it is flown")]
     rows.append(("score_full_start", 1000 * seconds_of(lambda: score(full.bundle, log), 5), "ms, with its flight"))
