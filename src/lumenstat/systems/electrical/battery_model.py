@@ -117,35 +117,33 @@ class BatteryModel:
         colder = REFERENCE_CELSIUS - celsius
         return 1.0 if colder <= 0 else max(LEAST_CAPACITY, 1 - COLD_TAKES[self.chemistry] * colder)
 
-    def polarisation_ohm(self, charge: float, charging: bool, celsius: float) -> float:
+    def _warm(self, celsius: float) -> float:
+        return math.exp(self.cold_per_degree * (REFERENCE_CELSIUS - celsius))
+
+    def _ohm(self, charge: float, charging: bool, warm: float, share: float) -> float:
         """R1: small while giving current, and growing steeply with charge while taking it; more of both in the cold."""
-        warm = math.exp(self.cold_per_degree * (REFERENCE_CELSIUS - celsius))
         if not charging:
-            return self.r1_ohm * warm * (1 + EMPTYING / max(charge, EMPTYING / 5))
+            return self.r1_ohm * warm * (1 + EMPTYING / (charge if charge > EMPTYING / 5 else EMPTYING / 5))
         # Shorted cells never fill, so the current does not taper.
         full = min(charge, SHORTED_TAKES_AT if self.shorted else 1.0)
         # Never divides by zero: the taper ends a little above full.
         filled = full / (TAPER_END - full)
-        return self.charging_r1_ohm * warm / self.share_of_capacity(celsius) * (1 + TAPER * filled * filled)
-
-    def polarisation_target(self, charge: float, amps: float, celsius: float) -> tuple[float, float]:
-        """Where polarisation tends (V), and how that changes for an ampere (ohms)."""
-        ohm = self.polarisation_ohm(charge, amps > 0, celsius)
-        if amps >= 0:
-            return amps * ohm, ohm
-        plates = self.plates_volts * math.asinh(amps / self.exchange_amps)
-        return amps * ohm + plates, ohm + self.plates_volts / math.hypot(amps, self.exchange_amps)
+        return self.charging_r1_ohm * warm / share * (1 + TAPER * filled * filled)
 
     def rates(
         self, charge: float, polarisation: float, celsius: float, amps: float, answer: float
     ) -> tuple[float, float, float, float]:
         """Change of charge, of polarisation and of temperature per second, and the slope of the second (never above 0),
         where amps change by `answer` for a volt of it."""
-        tau = self.tau_seconds
-        target, ohm = self.polarisation_target(charge, amps, celsius)
+        tau, share = self.tau_seconds, self.share_of_capacity(celsius)
+        ohm = self._ohm(charge, amps > 0, self._warm(celsius), share)
+        target = amps * ohm
+        if amps < 0:
+            target += self.plates_volts * math.asinh(amps / self.exchange_amps)
+            ohm += self.plates_volts / math.hypot(amps, self.exchange_amps)
         slope = -(1 + ohm * answer) / tau if answer > 0 else -1 / tau
         warming = self.warming(charge, polarisation, celsius, amps)
-        return self.charge_per_second(charge, amps, celsius), (target - polarisation) / tau, warming, slope
+        return self._charge_rate(charge, amps, share), (target - polarisation) / tau, warming, slope
 
     def kept(self, charge: float) -> float:
         """The share of what goes in that is kept; near full most of it becomes gas or heat."""
@@ -166,7 +164,10 @@ class BatteryModel:
 
     def charge_per_second(self, charge: float, amps: float, celsius: float = REFERENCE_CELSIUS) -> float:
         """Change of charge per second; near full most current goes into gas, near empty none comes out."""
-        capacity = self.capacity_ah * self.share_of_capacity(celsius)
+        return self._charge_rate(charge, amps, self.share_of_capacity(celsius))
+
+    def _charge_rate(self, charge: float, amps: float, share: float) -> float:
+        capacity = self.capacity_ah * share
         if amps >= 0:
             return amps * self.kept(charge) / (3600 * capacity)
         drawn = -amps
