@@ -4,40 +4,37 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from lumenstat.documents.procedure import Procedure, Step
+from lumenstat.assessment.attempts import Reader
+from lumenstat.documents.procedure import Step
 from lumenstat.items.seen import Attempt
 from lumenstat.simulation.flight import Flight
 
 
-def decided_by_doing(
-    procedure: Procedure, attempts: Mapping[int, Sequence[Attempt]], flight: Flight
-) -> dict[int, Attempt]:
+def decided_by_doing(reader: Reader, attempts: Mapping[int, Sequence[Attempt]], flight: Flight) -> dict[int, Attempt]:
     """By step, the act that took its right way before that was said; steps whose way was said first are not there."""
     found = {}
-    for step in procedure.steps:
-        if step.item.DONE_BY_WAY and (done := _done(procedure, step, attempts, flight)) is not None:
+    for step in reader.procedure.steps:
+        if step.item.DONE_BY_WAY and (done := _done(reader, step, attempts, flight)) is not None:
             said = next((a for a in attempts[step.number] if a.right), None)
             if said is None or said.index > done.index:
                 found[step.number] = done
     return found
 
 
-def _done(
-    procedure: Procedure, step: Step, attempts: Mapping[int, Sequence[Attempt]], flight: Flight
-) -> Attempt | None:
+def _done(reader: Reader, step: Step, attempts: Mapping[int, Sequence[Attempt]], flight: Flight) -> Attempt | None:
     """The first act that began a way while that was the right one."""
     begun = []
     for way in step.item.ways():
-        if not way.items or procedure.by_id[way.items[0].id].item.SILENT:
+        if not way.items or way.items[0].SILENT:
             continue
-        first = procedure.by_id[way.items[0].id]
+        first = reader.procedure.by_id[way.items[0].id]
         for act in attempts[first.number]:
-            if act.right and _right_way(step, act.tick, flight) == way.id:
+            if act.right and _right_way(reader, step, act.tick, flight) == way.id:
                 says = f"Decided by doing it: {way.says}."
                 begun.append(Attempt(act.index, act.tick, True, says, act.parts, way=way.id))
     return min(begun, key=lambda attempt: attempt.index, default=None)
 
 
-def _right_way(step: Step, tick: int, flight: Flight) -> str | None:
+def _right_way(reader: Reader, step: Step, tick: int, flight: Flight) -> str | None:
     """The way that was right just before something was done at a tick."""
-    return step.item.taken_way(None, None, lambda text: flight.timelines[text].at(max(0, tick - 1)))  # type: ignore[arg-type]
+    return step.item.taken_way(None, reader, lambda text: flight.timelines[text].at(max(0, tick - 1)))

@@ -79,7 +79,7 @@ class _Judge:
         self.attempts = {step.number: self.reader.attempts(step) for step in procedure.steps}
         credit = bundle.exercise.credit
         due = Due(procedure, flight.timelines, credit)
-        by_doing = decided_by_doing(procedure, self.attempts, flight)
+        by_doing = decided_by_doing(self.reader, self.attempts, flight)
         reads = Reads(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
         applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
         self.too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)

@@ -24,7 +24,7 @@ from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.procedure import Procedure, procedure_from, watched_texts
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
-from lumenstat.systems.registry import found_at_start, later_keys
+from lumenstat.systems.registry import found_at_start
 
 SHIPPED = Path(__file__).parent.parent / "library"
 
@@ -48,11 +48,6 @@ class Bundle:
             "checklists": [c.model_dump(mode="json", by_alias=True) for c in self.checklists],
             "exercise": self.exercise.model_dump(mode="json", by_alias=True),
         }
-        # A digest names documents for ever: what a release adds must not change those that do not use it.
-        for part in (content["airframe"], content["exercise"]["start"]):
-            for key in later_keys() & part.keys():
-                if not part[key]:
-                    del part[key]
         return json.dumps(content, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
 
     @cached_property

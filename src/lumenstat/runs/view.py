@@ -123,14 +123,16 @@ class View:
         return {name: value for name, value in now.items() if name not in before or before[name] != value}
 
     def _look_ahead(self, tick: int) -> None:
-        """Where the step under way ends with all that is shown as it is now, nothing is looked at before."""
+        """Where the step under way ends, or is half over, with all shown as it is now, nothing is looked at before."""
         aircraft = self.live.aircraft
         end = aircraft.next_change
-        if end - tick < QUIET_TICKS:
-            return
-        figures = aircraft.peek(end)
-        if self._read(aircraft.d, figures) == self._values and not self.live.watch.differs(end, figures):
-            self.quiet_until = end
+        for until in (end, tick + (end - tick) // 2):
+            if until - tick < QUIET_TICKS:
+                return
+            figures = aircraft.peek(until)
+            if self._read(aircraft.d, figures) == self._values and not self.live.watch.differs(until, figures):
+                self.quiet_until = until
+                return
 
 
 def _card(live: LiveRun) -> Frame:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Self
+from typing import Annotated, Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
-from lumenstat.language.values import Fraction, Name, Part, Positive, Written
+from lumenstat.language.values import Fraction, Name, Part, Positive, Since, Written
 from lumenstat.systems.hydraulics import HydraulicsSection
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.surroundings import Surroundings
@@ -31,13 +31,12 @@ class AccumulatorPart(Part):
 class AccumulatorsSection(Written):
     """The accumulators of an aircraft."""
 
-    accumulators: tuple[AccumulatorPart, ...] = ()
+    accumulators: Annotated[tuple[AccumulatorPart, ...], Since("0.4")] = ()
 
 
 class Accumulators(System):
     """All accumulators."""
 
-    SINCE = "0.4"
     SECTION = AccumulatorsSection
     # How many times faster than usual it loses its pressure.
     FAULTS = (FaultKind("accumulator_leaks", usual=40.0),)

@@ -8,7 +8,7 @@ start. Blades that bite brake the shaft, the more the nearer they are to feather
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
@@ -21,6 +21,7 @@ from lumenstat.language.values import (
     Part,
     PartNumber,
     Positive,
+    Since,
     Written,
 )
 from lumenstat.systems.layout import Layout
@@ -78,13 +79,13 @@ class Propeller(Part):
 class PropellersSection(Written):
     """The propeller units of an aircraft."""
 
-    propellers: tuple[Propeller, ...] = ()
+    propellers: Annotated[tuple[Propeller, ...], Since("0.2")] = ()
 
 
 class PropellersStart(Written):
     """How propellers were left; without it on their lock where they have one, else in feather."""
 
-    blades: dict[Name, Literal["flat", "feather"]] = {}
+    blades: Annotated[dict[Name, Literal["flat", "feather"]], Since("0.2")] = {}
 
 
 class PropellerSystem(System):
@@ -92,7 +93,6 @@ class PropellerSystem(System):
 
     SECTION = PropellersSection
     START = PropellersStart
-    SINCE = "0.2"
     FAULTS = (FaultKind("propeller_lock_fails"), FaultKind("propeller_pump_failed"), FaultKind("propeller_stuck"))
 
     def __init__(self, propeller: Propeller) -> None:

@@ -58,12 +58,6 @@ def starts() -> tuple[type[Written], ...]:
     return tuple(dict.fromkeys(each.START for each in SYSTEMS if each.START is not None))
 
 
-def later_keys() -> frozenset[str]:
-    """Keys of documents that the first release did not know."""
-    later = [section for each in SYSTEMS if each.SINCE != "0.1" for section in (each.SECTION, each.START)]
-    return frozenset(name for section in later if section is not None for name in section.model_fields)
-
-
 def mappings_of_start() -> tuple[str, ...]:
     """Keys of a start under which names with a value each stand: places, and what systems have by name."""
     sections: tuple[type[Written], ...] = (Surroundings, *starts())

@@ -176,9 +176,10 @@ class ServicesUnit(Unit):
     def settle(self, conditions: tuple[bool, ...]) -> None:
         """Know who is heard and what is at hand, and let lapse what does."""
         self._conditions = conditions
-        for number, service in enumerate(self._services):
-            lapse, slot = service.lapse, self._states[number]
-            if lapse is not None and conditions[number - len(self._services)] and self.host.d[slot] == lapse.ends:
+        lapsing = conditions[-len(self._services) :]
+        for service, slot, lapses in zip(self._services, self._states, lapsing, strict=True):
+            lapse = service.lapse
+            if lapse is not None and lapses and self.host.d[slot] == lapse.ends:
                 self.host.d[slot] = lapse.leaves
                 self.host.say("ground", lapse.says)
 

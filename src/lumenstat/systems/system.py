@@ -56,8 +56,6 @@ class System:
     """What it adds to an airframe document."""
     START: ClassVar[type[Written] | None] = None
     """What it adds to the start of an exercise."""
-    SINCE: ClassVar[str] = "0.1"
-    """The release that first knew it: documents without it are written, and hashed, as they were before."""
     FAULTS: ClassVar[tuple[FaultKind, ...]] = ()
     EVENTS: ClassVar[tuple[str, ...]] = ()
     """Kinds of its events; of several on one tick, those of an earlier kind come first."""

@@ -8,9 +8,10 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Written
+from lumenstat.systems.switched import SwitchedUnit
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Draw, FaultKind, SwitchedLoad
-from lumenstat.systems.unit import Host, Unit
+from lumenstat.systems.unit import Host
 
 
 class Load(Part):
@@ -82,23 +83,17 @@ class Loads(System):
         return LoadsUnit(host, number, self.loads)
 
 
-class LoadsUnit(Unit):
-    """The loads of one aircraft."""
+class LoadsUnit(SwitchedUnit):
+    """The loads of one aircraft: switched as asked, and on where their bus lives as well."""
 
     def __init__(self, host: Host, number: int, loads: Sequence[Load]) -> None:
-        super().__init__(host, number)
+        super().__init__(host, number, {each.id: f"load.{each.id}.asked" for each in loads}, "load_failed")
         places = host.layout.d
-        self._loads = [(each.id, places[f"load.{each.id}.asked"], places[f"load.{each.id}.on"]) for each in loads]
-        self._followed: tuple[object, int] = ((), -1)
+        self._on = [(places[f"load.{each.id}.asked"], places[f"load.{each.id}.on"]) for each in loads]
 
     def settle(self, conditions: tuple[bool, ...]) -> None:
-        """Switch as asked, where that, a bus or a fault has changed."""
-        faults = self.host.faults
-        seen = conditions, faults.changes
-        if not faults.active and seen == self._followed:
-            return
-        self._followed = seen
-        d, many = self.host.d, len(self._loads)
-        for (name, asked, on), wanted, alive in zip(self._loads, conditions[:many], conditions[many:], strict=True):
-            d[asked] = wanted and not faults.has("load_failed", name)
+        """Switch as asked, then follow the buses."""
+        super().settle(conditions[: len(self._on)])
+        d = self.host.d
+        for (asked, on), alive in zip(self._on, conditions[len(self._on) :], strict=True):
             d[on] = d[asked] and alive

@@ -25,6 +25,7 @@ STATES = (
 LIGHT_LIMIT, START_LIMIT, OIL_LIMIT, LIGHTS = range(4)
 EVENTS_EACH = 4
 LIGHTS_BEST_PERCENT = 20.0
+LIGHTS_SLOWEST_PERCENT = 15.0
 LIGHTS_LATER_PER_DEGREE = 0.015
 LIGHTS_BEST_CELSIUS = 15.0
 HUNG_RICHNESS = 0.4
@@ -131,12 +132,11 @@ class EngineUnit(Unit):
 
     def _seconds_to_light(self) -> float:
         """Mixture and spark find each other later in a core that turns slowly, and in the cold."""
-        assert self.engine.ignition is not None
-        slow = LIGHTS_BEST_PERCENT / max(self.host.x[self._first], LIGHTS_BEST_PERCENT / 2)
-        if self.engine.kind == "piston":
-            slow = 1.0
+        usual = self.engine.ignition.light_seconds if self.engine.ignition else 0.0
+        turns = max(self.host.x[self._first], LIGHTS_SLOWEST_PERCENT)
+        slow = 1.0 if self.engine.kind == "piston" else LIGHTS_BEST_PERCENT / turns
         colder = max(0.0, LIGHTS_BEST_CELSIUS - self.model.celsius)
-        return self.engine.ignition.light_seconds * slow * (1 + LIGHTS_LATER_PER_DEGREE * colder)
+        return usual * slow * (1 + LIGHTS_LATER_PER_DEGREE * colder)
 
     def _protect(self, automatic: Automatic, asked: bool) -> None:
         fine = not self.host.d[self.slot["trouble"]]
