@@ -8,7 +8,10 @@ LumenstatError
 │   └── StartRefused   something that was to be done before an exercise begins cannot be done; says which line
 ├── ModelError         the simulation left the range where it means anything; names quantity and time
 ├── EditRefused        a change to a draft cannot be made; says what would be right
-├── RecordError        a record is missing or in a state that does not allow what was asked
+├── RecordError        a record is in a state that does not allow what was asked
+│   ├── Missing         there is no such record
+│   ├── Overtaken       somebody else changed it in the meantime; nothing of either was lost
+│   └── EntryRefused    what was entered cannot be kept; says in which field, and what would be right
 ├── InputRefused       text or figures that no form, socket, edit or file may hold; says what and where
 ├── StorageError       the database cannot be opened, read or written now; says why and what would help
 └── WorkerError        work done in a process of its own was not finished: it took too long, or its process died
@@ -84,6 +87,25 @@ class EditRefused(LumenstatError):  # noqa: N818 - it names what happened to the
 
 class RecordError(LumenstatError):
     """What was asked does not fit the record as it stands."""
+
+
+class Missing(RecordError):  # noqa: N818 - it names what is so with the record
+    """There is no such record."""
+
+
+class Overtaken(RecordError):  # noqa: N818 - it names what happened to the change
+    """Somebody else changed the same record in the meantime."""
+
+
+class EntryRefused(RecordError):  # noqa: N818 - it names what happened to the entry
+    """Something entered in a form or a list cannot be kept; `field` names it, where it is about one."""
+
+    def __init__(self, says: str, field: str = "") -> None:
+        super().__init__(says)
+        self.field = field
+
+    def __reduce__(self) -> tuple[type[EntryRefused], tuple[str, str]]:
+        return EntryRefused, (str(self), self.field)
 
 
 class InputRefused(LumenstatError):  # noqa: N818 - it names what happened to the input

@@ -9,7 +9,7 @@ import pytest
 
 from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
-from lumenstat.records.drafts import Overtaken, change, create_draft, load, redo, undo
+from lumenstat.records.drafts import DraftOvertaken, change, create_draft, load, redo, undo
 from lumenstat.records.people import add_person
 
 
@@ -70,11 +70,11 @@ def test_a_change_after_an_undo_begins_anew_from_there(database: Database, draft
 def test_who_comes_second_is_told_and_changes_nothing(database: Database, draft: str) -> None:
     seen = edition(database, draft)
     write(database, draft, "hers", by="Odile")
-    with pytest.raises(Overtaken) as told:
+    with pytest.raises(DraftOvertaken) as told:
         database.write(lambda s: change(s, draft, seen, "Tobias", "Title", "his", "wrote his"))
     assert (told.value.by, told.value.change) == ("Odile", "wrote hers")
     assert content(database, draft) == "hers"
-    with pytest.raises(Overtaken):
+    with pytest.raises(DraftOvertaken):
         database.write(lambda s: undo(s, draft, seen))
 
 

@@ -131,7 +131,7 @@ def test_it_ends_by_itself_when_its_minutes_are_over(live: LiveRun, wall: Wall) 
         ("trainee", "set", {"control": "battery_main"}, "set.to"),
         ("trainee", "fault", {"fault": "x"}, "cannot be done from here"),
         ("trainee", "note", {"text": "x"}, "cannot be done from here"),
-        ("instructor", "set", {"control": "battery_main", "to": "ON"}, "cannot be done from here"),
+        ("instructor", "respond", {"item": "log"}, "cannot be done from here"),
         ("trainee", "confirm", {"item": "lunch"}, "no item 'lunch'"),
         ("trainee", "decide", {"item": "start-decision", "branch": "sing"}, "it has charge"),
         ("trainee", "hint", {"item": "log", "level": 1}, "no such hint"),

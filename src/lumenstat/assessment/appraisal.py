@@ -8,7 +8,7 @@ from typing import Literal, get_args
 from pydantic import BaseModel, ConfigDict
 
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.errors import RecordError
+from lumenstat.errors import EntryRefused
 
 Advice = Literal["go-on", "repeat", "drill"]
 ADVICE: Mapping[Advice, str] = {"go-on": "Go on", "repeat": "Repeat it", "drill": "Drill these items"}
@@ -35,19 +35,19 @@ class Appraisal(BaseModel):
 def checked_appraisal(
     ledger: Ledger, scale: Sequence[str], remark: str, grade: str, advice: str, drill: Sequence[str]
 ) -> tuple[str, str | None, Advice | None, tuple[str, ...]]:
-    """Remark, grade, recommendation and items as they are kept. Raises RecordError that says what would be right."""
+    """Remark, grade, recommendation and items as they are kept. Raises EntryRefused that says what would be right."""
     if len(remark) > LONGEST_REMARK:
-        raise RecordError(f"A remark may have {LONGEST_REMARK:,} characters.")
+        raise EntryRefused(f"A remark may have {LONGEST_REMARK:,} characters.")
     if grade and grade not in scale:
-        raise RecordError(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.")
+        raise EntryRefused(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.")
     found: Advice | None = next((each for each in get_args(Advice) if each == advice), None)
     if advice and found is None:
-        raise RecordError(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.")
+        raise EntryRefused(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.")
     known = {row.item for row in ledger.items}
     if missing := [name for name in drill if name not in known]:
-        raise RecordError(f"There is no item {missing[0]!r} in this ledger.")
+        raise EntryRefused(f"There is no item {missing[0]!r} in this ledger.")
     if found == "drill" and not drill:
-        raise RecordError("Choose the items that are to be drilled.")
+        raise EntryRefused("Choose the items that are to be drilled.")
     if not (remark.strip() or grade or found):
-        raise RecordError("Write a remark, choose a grade or a recommendation.")
+        raise EntryRefused("Write a remark, choose a grade or a recommendation.")
     return remark.strip(), grade or None, found, tuple(drill) if found == "drill" else ()

@@ -24,7 +24,7 @@ from lumenstat.assessment.ledger import (
 )
 from lumenstat.assessment.scoring import GATING, points_of
 from lumenstat.documents.bundles import Bundle
-from lumenstat.errors import RecordError
+from lumenstat.errors import EntryRefused
 
 Kind = Literal["item", "extra", "limit", "aim", "gate", "outcome"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -69,19 +69,19 @@ def gate_key(gate: Gate) -> str:
 
 
 def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, reason: str) -> tuple[Kind, str]:
-    """The kind and the reason of an override. Raises RecordError that says what would be right."""
+    """The kind and the reason of an override. Raises EntryRefused that says what would be right."""
     found = next((each for each in KINDS if each == kind), None)
     if found is None:
-        raise RecordError(f"There is nothing of kind {kind!r} in a ledger; there is {', '.join(KINDS)}.")
+        raise EntryRefused(f"There is nothing of kind {kind!r} in a ledger; there is {', '.join(KINDS)}.")
     if item not in _names(ledger, found):
-        raise RecordError(f"There is no {found} {item!r} in this ledger.")
+        raise EntryRefused(f"There is no {found} {item!r} in this ledger.")
     if verdict not in CHOICES[found]:
-        raise RecordError(f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.")
+        raise EntryRefused(f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.")
     most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
-        raise RecordError(f"Points for this item go from 0 to {most:g}.")
+        raise EntryRefused(f"Points for this item go from 0 to {most:g}.")
     if len(reason.strip()) < LEAST_REASON:
-        raise RecordError("Give the reason in a sentence: it stands in the record beside your name.")
+        raise EntryRefused("Give the reason in a sentence: it stands in the record beside your name.")
     return found, reason.strip()
 
 

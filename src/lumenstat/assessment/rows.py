@@ -10,6 +10,7 @@ from lumenstat.assessment.applying import Applying
 from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.brought import Early
 from lumenstat.assessment.due import Due, share_of
+from lumenstat.assessment.given import given_items, given_row
 from lumenstat.assessment.ledger import Evidence, ItemRow, Verdict
 from lumenstat.assessment.reading import Reading
 from lumenstat.documents.bundles import Bundle
@@ -41,9 +42,15 @@ class Rows:
     def _steps(self) -> frozenset[int]:
         return frozenset(step.number for step in self.applying.steps)
 
+    @cached_property
+    def _given(self) -> Mapping[str, LogEvent]:
+        return given_items(self.events)
+
     def row(self, step: Step) -> ItemRow:
         """One item."""
         item, number = step.item, step.number
+        if (given := self._given.get(item.id)) is not None:
+            return given_row(item, given)
         if number not in self._steps:
             return _bare_row(item.id, "not-applicable", 0.0, self._why_not(step))
         if (taken := self._other_way(step)) is not None:

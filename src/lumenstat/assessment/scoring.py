@@ -12,6 +12,7 @@ from lumenstat.assessment.brought import Brought
 from lumenstat.assessment.deciding import decided_by_doing
 from lumenstat.assessment.due import Due
 from lumenstat.assessment.extras import judge_extras
+from lumenstat.assessment.given import brought_by_instructor
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import AimRow, ExtraRow, Gate, ItemRow, Ledger, LimitRow, Points, TimeUse, Verdict
 from lumenstat.assessment.reading import Reads
@@ -24,6 +25,7 @@ from lumenstat.errors import ActionRefused, LogError, StartRefused
 from lumenstat.language.values import clock, position_text
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
+_INSTRUCTORS = "The instructor's own hand brought it, so it costs nothing."
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
 GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
 
@@ -83,6 +85,7 @@ class _Judge:
         reads = Reads(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
         applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
         self.too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
+        self.instructors = brought_by_instructor(bundle, flight, events)
         self.rows = Rows(
             bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, self.too_early
         )  # fmt: skip
@@ -137,6 +140,10 @@ class _Judge:
         """Every exceedance; each limit costs once, unless the act that brought it is charged for it."""
         charged = {extra.limit for extra in extras} | {brought.limit for brought in self.too_early.values()}
         for each in self.flight.exceedances:
+            if each.limit.id in self.instructors:
+                row, says = _limit_row(each, 0.0), f"{each.limit.says.rstrip('.')}. {_INSTRUCTORS}"
+                yield row.model_copy(update={"severity": "waived", "says": says})
+                continue
             free = each.limit.severity == "hazard" or each.limit.id in charged
             yield _limit_row(each, 0.0 if free else self.bundle.exercise.credit.limit)
             charged.add(each.limit.id)
@@ -159,7 +166,7 @@ class _Judge:
 
     def _limit_gates(self) -> Iterator[Gate]:
         for each in self.flight.exceedances:
-            if each.limit.severity == "hazard":
+            if each.limit.severity == "hazard" and each.limit.id not in self.instructors:
                 yield Gate(kind="limit", id=each.limit.id, says=each.limit.says)
 
     def _left_over(self) -> list[int]:
@@ -210,7 +217,7 @@ def check_references(bundle: Bundle, events: Sequence[LogEvent]) -> None:
     steps, pressed = bundle.procedure.by_id, set[str]()
     for line, event in enumerate(events, 2):
         at, args = f"at {event.tick / 100:.2f} s", event.args
-        if event.verb in ("decide", "respond", "confirm", "hint"):
+        if event.verb in ("decide", "respond", "confirm", "hint", "give"):
             if args["item"] not in steps:
                 raise LogError(f"{at}: there is no item {args['item']!r} in this exercise", line)
             ways = [way.id for way in steps[args["item"]].item.ways()]

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from lumenstat.errors import InputRefused, LogError
 from lumenstat.language.intake import check_value, read_json
@@ -19,6 +19,8 @@ MOST_EVENTS = 5_000
 LARGEST_BYTES = 2_000_000
 BY = ("trainee", "instructor", "captain", "first-officer", "ground")
 Judgement = Literal["within", "below", "above", "dead"]
+Credit = Literal["full", "half", "none", "out"]
+LONGEST_WORD = 400
 
 
 class Args(BaseModel):
@@ -107,10 +109,57 @@ class Skip(Args):
     seconds: Number
 
 
-class OfFault(Args):
-    """One of the exercise's faults, begun or cleared by hand."""
+class BeginFault(Args):
+    """A fault begun by hand: one of the exercise's by its id, or another that is defined here.
+
+    With `when` it waits for a state to come.
+    """
 
     fault: Text
+    kind: Text | None = None
+    target: Text | None = None
+    amount: Number | None = None
+    when: Text | None = None
+
+
+class ClearFault(Args):
+    """A fault cleared by hand."""
+
+    fault: Text
+
+
+class Give(Args):
+    """An item that the instructor gives or skips: what it counts as, whatever the crew did about it.
+
+    `full` and `half` credit, `none`, or `out`: it is left out of the possible points.
+    """
+
+    item: Text
+    credit: Credit
+
+
+class Say(Args):
+    """Something said to the trainee."""
+
+    text: Annotated[Text, Field(max_length=LONGEST_WORD)]
+
+
+class Point(Args):
+    """A part of the deck that is pointed at."""
+
+    part: Text
+
+
+class Hand(Args):
+    """A trainee's hand goes up or down."""
+
+    up: Flag
+
+
+class HandOver(Args):
+    """Another instructor has the run from here on."""
+
+    to: Text
 
 
 EARLIER_FLOW = "flow done: "
@@ -152,8 +201,13 @@ VERBS: dict[str, type[Args]] = {
     "skip": Skip,
     "freeze": Nothing,
     "resume": Nothing,
-    "fault": OfFault,
-    "clear": OfFault,
+    "fault": BeginFault,
+    "clear": ClearFault,
+    "give": Give,
+    "say": Say,
+    "point": Point,
+    "hand": Hand,
+    "hand-over": HandOver,
     "note": Note,
     "finish": Nothing,
 }

@@ -10,12 +10,12 @@ from typing import Literal
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from lumenstat.errors import RecordError
+from lumenstat.errors import Missing, Overtaken, RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import DraftRecord, DraftRevision, StoredProof
 
 
-class Overtaken(RecordError):  # noqa: N818 - it names what happened to the change
+class DraftOvertaken(Overtaken):
     """Somebody else changed the draft in the meantime; nothing of either was lost."""
 
     def __init__(self, by: str, says: str, edition: int) -> None:
@@ -56,7 +56,7 @@ def find_draft(session: Session, draft_id: str) -> DraftRecord:
     """A draft. Raises RecordError where there is none."""
     draft = session.get(DraftRecord, draft_id)
     if draft is None:
-        raise RecordError("There is no such draft.")
+        raise Missing("There is no such draft.")
     return draft
 
 
@@ -112,7 +112,7 @@ def change(
     says: str,
     digest: str | None = None,
 ) -> None:
-    """Keep a change made to the edition that its maker saw. Raises Overtaken where that is no longer the newest."""
+    """Keep a change made to the edition that its maker saw. Raises DraftOvertaken where it is not the newest."""
     draft = _at_edition(session, draft_id, edition)
     later = delete(DraftRevision).where(DraftRevision.draft_id == draft_id, DraftRevision.number > draft.revision)
     session.execute(later)
@@ -192,7 +192,7 @@ def _at_edition(session: Session, draft_id: str, edition: int) -> DraftRecord:
     draft = find_draft(session, draft_id)
     if draft.edition != edition:
         shown = _revision(session, draft_id, draft.revision)
-        raise Overtaken(shown.by if shown else "Somebody", shown.says if shown else "a change", draft.edition)
+        raise DraftOvertaken(shown.by if shown else "Somebody", shown.says if shown else "a change", draft.edition)
     return draft
 
 

@@ -6,7 +6,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle, cached_bundle
-from lumenstat.errors import RecordError
+from lumenstat.errors import Missing
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion
 
@@ -49,7 +49,7 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
     query = select(ExerciseVersion).where(ExerciseVersion.exercise_id == exercise_id, ExerciseVersion.current)
     found = session.scalar(query)
     if found is None:
-        raise RecordError("There is no such exercise.")
+        raise Missing("There is no such exercise.")
     return found
 
 
@@ -59,7 +59,7 @@ def bundle_of(session: Session, digest: str) -> Bundle:
         return kept
     found = session.get(ExerciseVersion, digest)
     if found is None:
-        raise RecordError("There is no such exercise version.")
+        raise Missing("There is no such exercise version.")
     return found.bundle
 
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, aliased
 
 from lumenstat.assessment.ledger import Outcome
 from lumenstat.documents.runlog import LogEvent, RunLog
-from lumenstat.errors import RecordError
+from lumenstat.errors import EntryRefused, Missing, RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
 
@@ -27,9 +27,9 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
     """A run that waits for its trainee. Raises RecordError where there is no such exercise or trainee."""
     trainee = session.get(Person, trainee_id)
     if trainee is None or trainee.role != "trainee":
-        raise RecordError("Choose a trainee to start this exercise for.")
+        raise EntryRefused("Choose a trainee to start this exercise for.")
     if session.get(ExerciseVersion, digest) is None:
-        raise RecordError("There is no such exercise version.")
+        raise Missing("There is no such exercise version.")
     return _made(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
 
 
@@ -117,7 +117,7 @@ def facts_of(session: Session, run_id: str) -> RunFacts:
     columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     row = session.execute(columns.where(Run.id == run_id)).first()
     if row is None:
-        raise RecordError("There is no such run.")
+        raise Missing("There is no such run.")
     return RunFacts(*row)
 
 
@@ -125,7 +125,7 @@ def find_run(session: Session, run_id: str) -> Run:
     """A run with its exercise and people. Raises RecordError where there is none."""
     run = session.get(Run, run_id)
     if run is None:
-        raise RecordError("There is no such run.")
+        raise Missing("There is no such run.")
     return run
 
 

@@ -4,7 +4,19 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, DateTime, Float, ForeignKey, Index, Integer, String, Text, UniqueConstraint
+from sqlalchemy import (
+    CheckConstraint,
+    DateTime,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    String,
+    Text,
+    UniqueConstraint,
+    false,
+    true,
+)  # fmt: skip
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from lumenstat.documents.bundles import Bundle, bundle_for
@@ -15,7 +27,10 @@ class Base(DeclarativeBase):
 
 
 class Person(Base):
-    """Somebody who can sign in."""
+    """Somebody who can sign in while `active`. A password that somebody else made for them `must_change`.
+
+    `edition` goes up with every change, so that two who change the same person are told of each other.
+    """
 
     __tablename__ = "people"
 
@@ -24,12 +39,82 @@ class Person(Base):
     sign_in_name: Mapped[str] = mapped_column(String(40), unique=True)
     role: Mapped[str] = mapped_column(String(12))
     password_hash: Mapped[str] = mapped_column(String(200))
+    active: Mapped[bool] = mapped_column(default=True, server_default=true())
+    must_change: Mapped[bool] = mapped_column(default=False, server_default=false())
+    time_zone: Mapped[str] = mapped_column(String(40), default="UTC", server_default="UTC")
+    edition: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
 
-    __table_args__ = (CheckConstraint("role in ('instructor', 'trainee')", name="ck_people_role"),)
+    __table_args__ = (CheckConstraint("role in ('trainee', 'instructor', 'head')", name="ck_people_role"),)
+
+
+class Invitation(Base):
+    """A link with which a person signs in once and gives themselves a password. Its token is kept as its SHA-256."""
+
+    __tablename__ = "invitations"
+
+    token_hash: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"))
+    expires: Mapped[datetime] = mapped_column(DateTime)
+
+
+class Group(Base):
+    """A class: trainees with an instructor in charge."""
+
+    __tablename__ = "groups"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    instructor_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    archived: Mapped[bool] = mapped_column(default=False, server_default=false())
+    edition: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+
+    instructor: Mapped[Person] = relationship(lazy="joined")
+
+
+class Membership(Base):
+    """That a trainee stands in a group."""
+
+    __tablename__ = "memberships"
+
+    group_id: Mapped[int] = mapped_column(ForeignKey("groups.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id", ondelete="CASCADE"), primary_key=True)
+
+    __table_args__ = (Index("ix_memberships_person", "person_id"),)
+
+
+class Opened(Base):
+    """That a group may practise an exercise."""
+
+    __tablename__ = "opened"
+
+    group_id: Mapped[int] = mapped_column(ForeignKey("groups.id", ondelete="CASCADE"), primary_key=True)
+    exercise_id: Mapped[str] = mapped_column(String(64), primary_key=True)
+    by: Mapped[str] = mapped_column(String(80))
+    at: Mapped[datetime] = mapped_column(DateTime)
+
+
+class Lesson(Base):
+    """Runs of one exercise that were started in one go; `together` waits for a word from the instructor."""
+
+    __tablename__ = "lessons"
+
+    id: Mapped[str] = mapped_column(String(32), primary_key=True)
+    title: Mapped[str] = mapped_column(String(200))
+    exercise_id: Mapped[str] = mapped_column(String(64))
+    group_id: Mapped[int | None] = mapped_column(ForeignKey("groups.id"))
+    instructor_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    together: Mapped[bool] = mapped_column()
+    created: Mapped[datetime] = mapped_column(DateTime)
+
+    instructor: Mapped[Person] = relationship(lazy="joined")
+    group: Mapped[Group | None] = relationship(lazy="joined")
 
 
 class SignIn(Base):
-    """A signed-in browser. The cookie's token is kept only as its SHA-256."""
+    """A signed-in browser. The cookie's token is kept only as its SHA-256.
+
+    With `run_id` it was opened by a run's code and reaches that run alone.
+    """
 
     __tablename__ = "sign_ins"
 
@@ -38,6 +123,7 @@ class SignIn(Base):
     csrf_token: Mapped[str] = mapped_column(String(64))
     expires: Mapped[datetime] = mapped_column(DateTime)
     seen: Mapped[datetime | None] = mapped_column(DateTime)
+    run_id: Mapped[str | None] = mapped_column(String(32))
 
     person: Mapped[Person] = relationship(lazy="joined")
 
@@ -83,6 +169,7 @@ class ExerciseVersion(Base):
     content: Mapped[str] = mapped_column(Text)
     added: Mapped[datetime] = mapped_column(DateTime)
     current: Mapped[bool] = mapped_column(default=True)
+    withdrawn: Mapped[bool] = mapped_column(default=False, server_default=false())
 
     @property
     def bundle(self) -> Bundle:
@@ -94,6 +181,8 @@ class Run(Base):
     """One trainee flying one exercise once.
 
     It is `finished` once nothing more is done in it and `ended` once it is judged; `not_judged` says why that failed.
+    `mode` is `assessed`, which an instructor started, or `practice`. One of a lesson has a `station`; a `variant` says
+    in words how its documents differ from those of `like_digest`. `outcome` and `percent` are as they count.
     """
 
     __tablename__ = "runs"
@@ -120,6 +209,18 @@ class Run(Base):
     signed_at: Mapped[datetime | None] = mapped_column(DateTime)
     chain: Mapped[str | None] = mapped_column(Text)
     seal: Mapped[str | None] = mapped_column(String(64))
+    mode: Mapped[str] = mapped_column(String(10), default="assessed", server_default="assessed")
+    lesson_id: Mapped[str | None] = mapped_column(String(32))
+    station: Mapped[int | None] = mapped_column(Integer)
+    variant: Mapped[str | None] = mapped_column(String(200))
+    like_digest: Mapped[str | None] = mapped_column(String(64))
+    join_code: Mapped[str | None] = mapped_column(String(6))
+    outcome: Mapped[str | None] = mapped_column(String(12))
+    percent: Mapped[float | None] = mapped_column(Float)
+    voided_at: Mapped[datetime | None] = mapped_column(DateTime)
+    voided_by: Mapped[str | None] = mapped_column(String(80))
+    void_reason: Mapped[str | None] = mapped_column(Text)
+    archived: Mapped[bool] = mapped_column(default=False, server_default=false())
 
     exercise: Mapped[ExerciseVersion] = relationship(lazy="joined")
     trainee: Mapped[Person] = relationship(lazy="joined", foreign_keys=[trainee_id])
@@ -129,6 +230,9 @@ class Run(Base):
         CheckConstraint("state in ('ready', 'running', 'ended')", name="ck_runs_state"),
         Index("ix_runs_trainee", "trainee_id", "created"),
         Index("ix_runs_state", "state", "created"),
+        Index("ix_runs_lesson", "lesson_id", "station"),
+        Index("ix_runs_created", "created"),
+        Index("ix_runs_join_code", "join_code", unique=True),
     )
 
 
@@ -194,6 +298,7 @@ class DraftRecord(Base):
     edition: Mapped[int] = mapped_column(Integer, default=0)
     changed: Mapped[datetime] = mapped_column(DateTime)
     published_digest: Mapped[str | None] = mapped_column(String(64))
+    archived: Mapped[bool] = mapped_column(default=False, server_default=false())
 
     owner: Mapped[Person] = relationship(lazy="joined")
 
@@ -221,3 +326,21 @@ class StoredProof(Base):
     proof: Mapped[str] = mapped_column(Text)
     consequences: Mapped[str | None] = mapped_column(Text)
     made: Mapped[datetime] = mapped_column(DateTime)
+
+
+class Heading(Base):
+    """What a column heading means in this school's spreadsheets."""
+
+    __tablename__ = "headings"
+
+    heading: Mapped[str] = mapped_column(String(80), primary_key=True)
+    field: Mapped[str] = mapped_column(String(20))
+
+
+class Abbreviation(Base):
+    """What an abbreviation means in this school's spreadsheets, beside those that ship."""
+
+    __tablename__ = "abbreviations"
+
+    short: Mapped[str] = mapped_column(String(40), primary_key=True)
+    long: Mapped[str] = mapped_column(String(80))

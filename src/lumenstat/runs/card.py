@@ -125,6 +125,11 @@ class Card:
         if event.verb == "note":
             self._note_flow(flow_done(event.args))
             return
+        if event.verb == "give":
+            self._note_given(str(event.args["item"]))
+            return
+        if event.by == "instructor":
+            return
         if self.guided:
             self._note_guided(event)
             return
@@ -164,6 +169,13 @@ class Card:
         for section in self.procedure.sections:
             if flow == section.id:
                 self.flows_done.add(section.id)
+
+    def _note_given(self, item: str) -> None:
+        """An item that the instructor gave or skipped is answered."""
+        self.answered.add(item)
+        self.last = item
+        if item == self.chosen:
+            self.chosen = None
 
     def _note_guided(self, event: LogEvent) -> None:
         """Leave the open item when it is there and the trainee says so."""

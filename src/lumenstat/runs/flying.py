@@ -167,8 +167,10 @@ class _Host:
         self.pipe.send(answer)
 
     async def _do(self, message: dict[str, Any]) -> Any:
-        run_id = message["run"]
+        run_id = message.get("run", "")
         match message["do"]:
+            case "tiles":
+                return await self.hub.tiles(message["runs"])
             case "join":
                 relay = self.relays.setdefault(run_id, _Relay(self.pipe, run_id))
                 relay.joining.append(message["n"])

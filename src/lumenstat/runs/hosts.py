@@ -112,6 +112,18 @@ class Hosts:
         done: dict[str, Any] = await self._ask(self._host_of(run_id), self._next(), message)
         return done
 
+    async def tiles(self, run_ids: Sequence[str]) -> list[dict[str, Any]]:
+        """How these runs stand at a glance, asked of the processes that fly them."""
+        shares: dict[int, list[str]] = {}
+        for run_id in run_ids:
+            shares.setdefault(self._host_of(run_id).number, []).append(run_id)
+        asked = [self._ask(self._hosts[n], self._next(), {"do": "tiles", "runs": ids}) for n, ids in shares.items()]
+        return [tile for tiles in await asyncio.gather(*asked) for tile in tiles]
+
+    def linked(self, run_id: str) -> bool:
+        """Whether the trainee's station is there."""
+        return any(seat.flies for seat in self._seats.get(run_id, ()))
+
     async def open_item(self, run_id: str, item: str) -> None:
         """Turn the card to an item."""
         await self._ask(self._host_of(run_id), self._next(), {"do": "open", "run": run_id, "item": item})

@@ -13,10 +13,11 @@ from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import ActionRefused, ModelError
+from lumenstat.errors import ActionRefused, LumenstatError, ModelError
 from lumenstat.runs.live import LiveRun
 from lumenstat.runs.seats import Seat, encoded, send_all
 from lumenstat.runs.store import RunStore
+from lumenstat.runs.tiles import tile_of
 from lumenstat.runs.view import View
 
 BEAT_SECONDS = 0.1
@@ -149,6 +150,23 @@ class Hub:
         if (found := self.open_runs.get(run_id)) is not None:
             found.seats.discard(seat)
             found.looked_at = time.monotonic()
+
+    # ---- the desk ------------------------------------------------------------------------------------------
+
+    async def tiles(self, run_ids: Sequence[str]) -> list[dict[str, Any]]:
+        """How these runs stand at a glance, as far as they can be flown; those being flown are opened for it."""
+        found = []
+        for run_id in run_ids:
+            with contextlib.suppress(LumenstatError):
+                opened = await self._opened(run_id)
+                opened.looked_at = time.monotonic()
+                found.append(tile_of(opened.live).message())
+        return found
+
+    def linked(self, run_id: str) -> bool:
+        """Whether the trainee's station is there."""
+        found = self.open_runs.get(run_id)
+        return found is not None and any(seat.flies for seat in found.seats)
 
     # ---- acting --------------------------------------------------------------------------------------------
 

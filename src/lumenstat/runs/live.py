@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,31 +13,25 @@ from lumenstat.errors import ActionRefused
 from lumenstat.runs.card import Card
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
+from lumenstat.runs.instructing import told
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.flight import Moment
+from lumenstat.simulation.flight import Moment, limit_text
 from lumenstat.simulation.watching import Watch
 
 LAPSE_STRIDE = 10
 ROOM_TO_END = 10
-TRAINEE_VERBS = frozenset(
-    {
-        "set",
-        "guard",
-        "press",
-        "release",
-        "see",
-        "call",
-        "decide",
-        "respond",
-        "confirm",
-        "request",
-        "hint",
-        "rate",
-        "note",
-        "finish",
-    }
-)
-INSTRUCTOR_VERBS = frozenset({"note", "fault", "clear", "finish"})
+ACTING = frozenset({"set", "guard", "press", "release", "request"})
+TRAINEE_VERBS = ACTING | {"see", "call", "decide", "respond", "confirm", "hint", "rate", "note", "hand", "finish"}
+INSTRUCTOR_VERBS = ACTING | {
+    "freeze", "resume", "give", "say", "point", "hand", "hand-over", "fault", "clear", "rate", "note", "finish",
+}  # fmt: skip
+WHILE_FROZEN = frozenset({"hand", "release"})
+"""What a trainee may do in a frozen exercise: a button that was held springs back."""
+AT_ANY_RATE = frozenset({"rate", "hint", "note", "say", "point", "hand", "hand-over", "give"})
+"""What can be done while time passes faster, without slowing it."""
+STARTS_NOTHING = frozenset({"hand", "hint"})
+"""What a trainee can do without the clock starting."""
+FROZEN = "The exercise is frozen; your instructor lets it go on."
 
 
 @dataclass(frozen=True)
@@ -59,9 +53,13 @@ class LiveRun:
         procedure = bundle.procedure
         self.guided = bundle.exercise.assist == "guided"
         self.card = Card(procedure, self.guided)
-        self.coach = Coach(bundle, procedure) if bundle.exercise.assist != "examined" else None
+        self.coach = Coach(bundle, procedure)
+        self.says_so = bundle.exercise.assist != "examined"
+        self.words: list[Word] = []
         self.log: list[LogEvent] = []
-        self.finished = False
+        self.finished = self.frozen = self.hand_up = False
+        self.last_act: int | None = None
+        self.pointed: tuple[int, str] | None = None
         self.acts = 0
         self.last_tick = round(bundle.exercise.minutes_at_most * 6000)
         self.called: set[str] = set()
@@ -74,13 +72,15 @@ class LiveRun:
         self._ends = len(texts) if bundle.exercise.ends_when is not None else None
         if bundle.exercise.ends_when is not None:
             texts.append(bundle.exercise.ends_when)
+        self.limits = {limit.id: len(texts) + n for n, limit in enumerate(bundle.airframe.limits)}
+        texts += [limit_text(limit) for limit in bundle.airframe.limits]
         self.watch = Watch(self.aircraft, texts)
         self.aircraft.watchers.append(self.watch)
         for event in events:
             self.aircraft.arrive(event.tick)
             self._apply(event)
         self.clock.tick = max(tick, self.aircraft.tick)
-        if events and not self.finished:
+        if any(_starts_clock(event) for event in events) and not self.finished and not self.frozen:
             self.clock.start()
 
     # ---- time ----------------------------------------------------------------------------------------------
@@ -128,6 +128,10 @@ class LiveRun:
             case _:
                 return (1,)
 
+    def _rates_for(self, by: str) -> tuple[int, ...]:
+        """An instructor may shorten a wait in any exercise."""
+        return RATES if by == "instructor" and self.waiting() else self.rates_allowed()
+
     def waiting(self, figures: list[float] | None = None) -> bool:
         """Whether the crew are busy or the open item waits for something that is not there yet."""
         if self.aircraft.units.busy:
@@ -147,19 +151,9 @@ class LiveRun:
 
     def act(self, by: str, verb: str, args: Any) -> Applied:
         """Carry out an action now. Raises ActionRefused or LogError with nothing changed."""
-        if self.finished:
-            raise ActionRefused("This exercise has ended.")
-        allowed = INSTRUCTOR_VERBS if by == "instructor" else TRAINEE_VERBS
-        if verb not in allowed:
-            raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
-        checked = check_args(verb, args)
-        if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
-            raise ActionRefused(f"This run's log is full: {MOST_EVENTS:,} acts are kept. End the exercise.")
-        if verb == "note" and by != "instructor" and flow_done(checked) is None:
-            raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
-        self._check(verb, checked)
+        checked = self._checked(by, verb, args)
         tick = max(self.clock.now(), self.aircraft.tick)
-        if self.clock.rate > 1 and verb not in ("rate", "hint", "note"):
+        if self.clock.rate > 1 and verb not in AT_ANY_RATE:
             self.clock.set_rate(1)
             self.aircraft.arrive(tick)
             self._append(LogEvent(tick, "instructor", "rate", {"times": 1}))
@@ -168,10 +162,40 @@ class LiveRun:
         self._apply(event)
         number = len(self.log) - 1
         self._record_called_out(tick)
-        self.clock.start()
-        if self.finished:
+        if verb == "give" and checked["credit"] in ("full", "half"):
+            self._hand_over_controls(tick, checked["item"])
+        if _starts_clock(event) and not self.frozen:
+            self.clock.start()
+        if self.finished or self.frozen:
             self.clock.stop()
         return Applied(event, number)
+
+    def _checked(self, by: str, verb: str, args: Any) -> dict[str, Any]:
+        """What goes with an act, where it may be done now."""
+        if self.finished:
+            raise ActionRefused("This exercise has ended.")
+        allowed = INSTRUCTOR_VERBS if by == "instructor" else TRAINEE_VERBS
+        if verb not in allowed:
+            raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
+        if self.frozen and by != "instructor" and verb not in WHILE_FROZEN:
+            raise ActionRefused(FROZEN)
+        checked = check_args(verb, args)
+        if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
+            raise ActionRefused(f"This run's log is full: {MOST_EVENTS:,} acts are kept. End the exercise.")
+        if verb == "note" and by != "instructor" and flow_done(checked) is None:
+            raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
+        self._check(by, verb, checked)
+        return checked
+
+    def _hand_over_controls(self, tick: int, name: str) -> None:
+        """An item that is given is done by the instructor's hand, as far as it moves controls."""
+        item = self.card.procedure.by_id[name].item
+        for control, position in item.moves(self.card.papers):
+            if position is None or self.aircraft.state().get(f"control.{control}") == position:
+                continue
+            if self.aircraft.state().get(f"guard.{control}") is False:
+                self._apply(LogEvent(tick, "instructor", "guard", {"control": control, "open": True}))
+            self._apply(LogEvent(tick, "instructor", "set", {"control": control, "to": position}))
 
     def still_held(self, control: str, seconds: float) -> float:
         """For how many more seconds a button is in that a hand held for so long; news of its press may come late."""
@@ -181,12 +205,16 @@ class LiveRun:
             return 0.0
         return max(0.0, (last.tick - self.clock.now()) / 100 + seconds)
 
-    def _check(self, verb: str, args: dict[str, Any]) -> None:
+    def _check(self, by: str, verb: str, args: dict[str, Any]) -> None:
+        if verb in ("freeze", "resume") and (verb == "freeze") == self.frozen:
+            raise ActionRefused(f"The exercise is {'frozen already' if self.frozen else 'not frozen'}.")
+        if verb == "point" and args["part"] not in self._parts:
+            raise ActionRefused(f"There is no part {args['part']!r} on this deck.")
         if "item" in args and args["item"] not in self.card.procedure.by_id:
             raise ActionRefused(f"There is no item {args['item']!r} on this card.")
         if self.guided and verb in ("respond", "confirm"):
             self._check_said(args["item"])
-        if verb == "rate" and args["times"] not in self.rates_allowed():
+        if verb == "rate" and args["times"] not in self._rates_for(by):
             raise ActionRefused("Time-lapse runs only while there is nothing to do but wait.")
         if verb == "hint":
             item = self.card.procedure.by_id[args["item"]].item
@@ -211,21 +239,44 @@ class LiveRun:
         state = self.aircraft.reading()
         flags = self.watch.now()
         accepted = carry_out(self.aircraft, event) or event.verb != "request"
-        if self.coach is not None and event.by != "instructor":
-            moment = Moment(self.coach.count, event, state, flags, accepted)
-            self.card.right = self.coach.right
-            right = set(self.coach.right)
-            words = self.coach.note(moment, self.card.current, self.card.answered)
-            for name in self.coach.right - right:
-                # A section begins with the first act that belongs to one of its own items, as a judge has it.
-                self._begun.setdefault(self.card.procedure.by_id[name].section, flags)
-            self._called_out = [word.says for word in words] if self.guided else []
+        if event.by == "instructor":
+            self._told(event)
+        else:
+            self._coached(Moment(self.coach.count, event, state, flags, accepted))
+        if event.verb == "hand":
+            self.hand_up = event.args["up"]
         if event.verb == "rate":
             self.clock.set_rate(int(event.args["times"]), max(event.tick, self.aircraft.tick))
         if event.verb == "call":
             self._note_called(str(event.args["instrument"]))
         self._append(event)
         self._pass_over()
+
+    def _coached(self, moment: Moment) -> None:
+        """Let the coach see what the trainee did; an examined one is told nothing of it."""
+        self.last_act = moment.event.tick
+        self.card.right = self.coach.right
+        right = set(self.coach.right)
+        words = self.coach.note(moment, self.card.current, self.card.answered)
+        if not self.says_so:
+            return
+        self.words += words
+        for name in self.coach.right - right:
+            # A section begins with the first act that belongs to one of its own items, as a judge has it.
+            self._begun.setdefault(self.card.procedure.by_id[name].section, moment.flags)
+        self._called_out = [word.says for word in words] if self.guided else []
+
+    def _told(self, event: LogEvent) -> None:
+        """What an instructor does in a trainee's exercise is said to the trainee, unless it is for the record alone."""
+        match event.verb:
+            case "freeze":
+                self.frozen = True
+            case "resume":
+                self.frozen = False
+            case "point":
+                self.pointed = (len(self.log), str(event.args["part"]))
+        if (says := told(event, self.bundle)) is not None:
+            self.words.append(Word(event.tick, says))
 
     def _record_called_out(self, tick: int) -> None:
         """What was called out at a guided station stands in its log."""
@@ -262,9 +313,9 @@ class LiveRun:
             self.called.add(bus)
 
     @property
-    def words(self) -> Sequence[Word]:
-        """What was said to the trainee so far."""
-        return self.coach.words if self.coach else ()
+    def _parts(self) -> Collection[str]:
+        airframe = self.bundle.airframe
+        return {*airframe.controls, *airframe.instruments, *airframe.lamps}
 
     # ---- looking -------------------------------------------------------------------------------------------
 
@@ -279,3 +330,8 @@ class LiveRun:
         """What is to be read off an instrument before it is shown anywhere else: the volts of hot buses."""
         hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
         return frozenset(f"bus.{bus}.volts" for bus in hot - self.called)
+
+
+def _starts_clock(event: LogEvent) -> bool:
+    """Whether time passes from an event on: a trainee has begun, or the instructor gave the word."""
+    return event.verb == "resume" if event.by == "instructor" else event.verb not in STARTS_NOTHING

@@ -13,10 +13,14 @@ FRAMES_BEHIND_AT_MOST = 60
 
 @dataclass(eq=False)
 class Seat:
-    """One viewer's queue of messages, as text; `lost` when the viewer could not keep up or its run is gone."""
+    """One viewer's queue of messages, as text; `lost` when the viewer could not keep up or its run is gone.
+
+    One that `flies` is the trainee's own station.
+    """
 
     queue: asyncio.Queue[str] = field(default_factory=lambda: asyncio.Queue(FRAMES_BEHIND_AT_MOST))
     lost: bool = False
+    flies: bool = False
 
     def begin(self, text: str) -> None:
         """Send the whole state, before anything that changes."""

@@ -34,6 +34,8 @@ class View:
         self._clock: Frame = {}
         self._card: Frame = {}
         self._crew = self._words = 0
+        self._hand = False
+        self._pointed = live.pointed
 
     def whole(self) -> Frame:
         """Everything as it was told last, for somebody who has just come."""
@@ -45,6 +47,7 @@ class View:
             "quantities": dict(zip(self._names, self._values, strict=True)),
             "card": self._card,
             "crew": self._crew_lines(0)[: self._crew],
+            "hand": self._hand,
         }
 
     def changes(self) -> Frame | None:
@@ -60,6 +63,7 @@ class View:
         self._add_acts(frame)
         clock = {
             "running": live.clock.running,
+            "frozen": live.frozen,
             "finished": live.finished,
             "rate": live.clock.rate,
             "rates": live.rates_allowed(figures),
@@ -92,6 +96,11 @@ class View:
             if self._words < len(words):
                 frame["words"] = [word.says for word in words[self._words :]]
                 self._words = len(words)
+            if live.hand_up != self._hand:
+                frame["hand"] = self._hand = live.hand_up
+            if live.pointed is not None and live.pointed != self._pointed:
+                self._pointed = live.pointed
+                frame["pointed"] = live.pointed[1]
         if self._crew < len(live.aircraft.crew):
             frame["crew"] = self._crew_lines(self._crew)
             self._crew = len(live.aircraft.crew)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
+from pydantic import ValidationError
+
 from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.checking import checker_for
 from lumenstat.documents.exercise import Before, Exercise, Fault, Start
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, ModelError, Problem, StartRefused
 from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
 from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.systems.registry import fault_targets
 from lumenstat.systems.terms import ticks
 
 
@@ -59,8 +64,11 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> bool:
 
     Raises ActionRefused, with nothing changed.
     """
-    if event.verb in ("fault", "clear"):
-        set_fault(aircraft, event.args["fault"], arm=event.verb == "fault")
+    if event.verb == "fault":
+        begin_fault(aircraft, event.args)
+        return True
+    if event.verb == "clear":
+        clear_fault(aircraft, event.args["fault"])
         return True
     return do(aircraft, event.verb, **event.args)
 
@@ -73,13 +81,40 @@ def do(aircraft: Aircraft, verb: str, **args: Any) -> bool:
     return changed
 
 
-def set_fault(aircraft: Aircraft, name: str, arm: bool) -> None:
-    """Let one of the exercise's faults begin, or clear it."""
-    board = aircraft.faults
-    if name not in board.numbers:
-        raise ActionRefused(f"there is no fault {name!r} in this exercise{nearest(name, list(board.numbers))}")
-    (board.arm if arm else board.clear)(board.numbers[name])
+def begin_fault(aircraft: Aircraft, args: Mapping[str, Any]) -> None:
+    """Let a fault begin, or wait for its state to come. Raises ActionRefused with nothing changed."""
+    board, name = aircraft.faults, str(args["fault"])
+    if "kind" in args:
+        board.add(defined_fault(aircraft.plan.airframe, args))
+    number = board.number(name)
+    if args.get("when") is None:
+        board.arm(number)
     aircraft.touched()
+
+
+def clear_fault(aircraft: Aircraft, name: str) -> None:
+    """Take a fault away. Raises ActionRefused where there is none of that name."""
+    aircraft.faults.clear(aircraft.faults.number(name))
+    aircraft.touched()
+
+
+def defined_fault(airframe: Airframe, args: Mapping[str, Any]) -> Fault:
+    """A fault as an event of a log defines it. Raises ActionRefused that says what would be right."""
+    written = {key: args[key] for key in ("kind", "target", "amount", "when") if args.get(key) is not None}
+    try:
+        fault = Fault.model_validate({"id": args["fault"], **written})
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        raise ActionRefused(f"fault.{first['loc'][-1]}: {first['msg']}") from None
+    targets = list(fault_targets(airframe)[fault.kind])
+    if fault.target not in targets:
+        raise ActionRefused(f"there is no target {fault.target!r} for {fault.kind}{nearest(fault.target, targets)}")
+    if fault.when is not None:
+        checker = checker_for(airframe, Source("fault", None, {}))
+        checker.logic(("when",), fault.when)
+        if checker.problems:
+            raise ActionRefused(f"fault.when: {checker.problems[0].says}")
+    return fault
 
 
 def set_control(aircraft: Aircraft, name: str, to: str | float) -> None:

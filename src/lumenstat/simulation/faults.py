@@ -9,7 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from lumenstat.documents.exercise import Fault
+from lumenstat.errors import ActionRefused
 from lumenstat.language.expressions import parse
+from lumenstat.language.values import nearest
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete, ticks
 from lumenstat.systems.unit import Host
@@ -43,6 +45,22 @@ class FaultBoard:
         source = f"def states(d):\n    return ({' '.join(rows)})\n"
         found: Callable[[list[Discrete]], tuple[tuple[bool, bool], ...]] = self._plan.function(source, "states")
         return found
+
+    def number(self, name: str) -> int:
+        """The number of a fault by its id. Raises ActionRefused where there is none."""
+        if name not in self.numbers:
+            raise ActionRefused(f"there is no fault {name!r} in this exercise{nearest(name, list(self.numbers))}")
+        return self.numbers[name]
+
+    def add(self, fault: Fault) -> None:
+        """Know one more fault from here on, or another of the same id; it arms by its state or by hand."""
+        known = self.numbers.get(fault.id)
+        if known is not None and self.faults[known] == fault:
+            return
+        self.faults = (*self.faults, fault)
+        self.numbers[fault.id] = len(self.faults) - 1
+        self.spent.append(False)
+        self._states = self._compile()
 
     def settle(self) -> None:
         """Arm and clear what states ask for; each fault arms by its state once."""
@@ -105,8 +123,12 @@ class FaultBoard:
         return dict(self.active), list(self.spent)
 
     def restore(self, memory: tuple[object, ...]) -> None:
-        """Go back to a memory."""
+        """Go back to a memory; what was added since is not known any more."""
         active, spent = memory
         self.active, self.spent = dict(active), list(spent)  # type: ignore[call-overload]
+        if len(self.faults) > len(self.spent):
+            self.faults = self.faults[: len(self.spent)]
+            self.numbers = {fault.id: n for n, fault in enumerate(self.faults)}
+            self._states = self._compile()
         self.changes += 1
         self._rewire()

@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from lumenstat.demo import seed_demo, seed_library
-from lumenstat.errors import InputRefused, LumenstatError, RecordError, StorageError
+from lumenstat.errors import EntryRefused, InputRefused, LumenstatError, Missing, RecordError, StorageError
 from lumenstat.logs import request_id
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercises
@@ -59,6 +59,8 @@ PAGES = (
     draft_files, proofs, health, live_station,
 )  # fmt: skip
 SMALLEST_PACKED = 600
+STATUSES = ((Missing, 404), (EntryRefused, 422))
+"""What is answered to what records refuse; the others do not fit what stands."""
 
 log = logging.getLogger("lumenstat.web")
 
@@ -123,7 +125,8 @@ def _handle_errors(app: Lumenstat) -> None:
         return errors.show(request, getattr(error, "status_code", 500), str(getattr(error, "detail", error)))
 
     async def say_record(request: Request, error: Exception) -> Response:
-        return errors.show(request, 404, str(error))
+        status = next((status for kind, status in STATUSES if isinstance(error, kind)), 409)
+        return errors.show(request, status, str(error))
 
     async def say_input(request: Request, error: Exception) -> Response:
         return errors.show(request, 422, f"{str(error)[:1].upper()}{str(error)[1:]}.")

@@ -48,6 +48,7 @@ class ClockState(Message):
     """How exercise time passes, and at which rates it may."""
 
     running: bool
+    frozen: bool
     finished: bool
     rate: int
     rates: tuple[int, ...]
@@ -73,7 +74,10 @@ class CrewSaid(Message):
 
 
 class StateMessage(Message):
-    """What has changed since the last one; the first is `whole`. At least one comes in a second of exercise time."""
+    """What has changed since the last one; the first is `whole`. At least one comes in a second of exercise time.
+
+    `hand` tells whether the trainee's hand is up, `pointed` the part that the instructor points at.
+    """
 
     type: Literal["state"]
     t: float
@@ -83,6 +87,8 @@ class StateMessage(Message):
     card: CardState | None = None
     crew: tuple[CrewSaid, ...] = ()
     words: tuple[str, ...] = ()
+    hand: bool | None = None
+    pointed: str | None = None
 
 
 class Done(Message):

@@ -62,7 +62,7 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
 
 
 async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> None:
-    hub, seat = socket.app.state.hub, Seat()
+    hub, seat = socket.app.state.hub, Seat(flies=by == "trainee")
     try:
         await hub.join(run_id, seat)
     except LumenstatError as error:

@@ -18,7 +18,17 @@ from lumenstat.drafting.taking_in import title_of
 from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
 from lumenstat.language.intake import read_json
 from lumenstat.proving.proof import Consequence, Proof
-from lumenstat.records.drafts import Kept, Overtaken, change, load, note_published, proof_of, proven_before, redo, undo
+from lumenstat.records.drafts import (
+    DraftOvertaken,
+    Kept,
+    change,
+    load,
+    note_published,
+    proof_of,
+    proven_before,
+    redo,
+    undo,
+)
 from lumenstat.records.exercises import keep_version, store_bundle
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
@@ -102,7 +112,7 @@ def change_it(
         kept = database.read(lambda session: load(session, draft_id))
         draft = Draft.from_json(kept.content)
         if kept.edition != edition:
-            raise Overtaken(kept.by, kept.says, kept.edition)
+            raise DraftOvertaken(kept.by, kept.says, kept.edition)
         edited = edit(draft, read_draft(draft).airframe, verb, _args(args))
         if edited.draft != draft:
             content, title = edited.draft.to_json(), title_of(edited.draft)
@@ -111,7 +121,7 @@ def change_it(
                 lambda session: change(session, draft_id, edition, viewer.name, title, content, edited.says, digest)
             )
         return _parts(request, viewer, draft_id, edited.selected if edited.selected is not None else item)
-    except Overtaken as error:
+    except DraftOvertaken as error:
         theirs = _parts_content(request, viewer, draft_id, item)
         return JSONResponse({"says": str(error), "by": error.by, "theirs": theirs}, 409)
     except DocumentError as error:

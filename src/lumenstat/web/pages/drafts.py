@@ -12,7 +12,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.beginnings import copy_of, from_nothing
 from lumenstat.drafting.draft import read_draft, shipped_library
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, TakenIn, airframe_of, take_in, title_of
-from lumenstat.errors import DocumentError, EditRefused, InputRefused, RecordError, WorkerError
+from lumenstat.errors import DocumentError, EditRefused, EntryRefused, InputRefused, WorkerError
 from lumenstat.records.drafts import State, create_draft, drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
 from lumenstat.web import urls
@@ -99,15 +99,15 @@ async def create(
     database = request.app.state.database
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
     if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
-        raise RecordError(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.")
+        raise EntryRefused(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.")
     if begins in ("nothing", "sheet"):
         title = _titled(title)
     try:
         begun = await run_in_threadpool(_begun, request, begins, contents, airframe, exercise, title)
     except DocumentError as error:
-        raise RecordError("; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])) from None
+        raise EntryRefused("; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])) from None
     except (EditRefused, InputRefused, WorkerError) as error:
-        raise RecordError(str(error)) from None
+        raise EntryRefused(str(error)) from None
     draft_id = await run_in_threadpool(
         database.write,
         lambda session: create_draft(
@@ -135,10 +135,10 @@ def _begun(
             draft = from_nothing(airframe_of(airframe), title)
             return TakenIn(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
         case _:
-            raise RecordError("A draft begins from nothing, as a copy, from a sheet or from yaml.")
+            raise EntryRefused("A draft begins from nothing, as a copy, from a sheet or from yaml.")
 
 
 def _titled(title: str) -> str:
     if not title.strip():
-        raise RecordError("Give the exercise a title.")
+        raise EntryRefused("Give the exercise a title.")
     return title.strip()[:120]

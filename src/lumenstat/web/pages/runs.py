@@ -16,7 +16,7 @@ from lumenstat.assessment.ledger import Gate, Ledger, words_of_outcome
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
-from lumenstat.errors import LogError, LumenstatError, RecordError, StorageError
+from lumenstat.errors import EntryRefused, LogError, LumenstatError, StorageError
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import version_for
 from lumenstat.records.people import trainees
@@ -108,7 +108,7 @@ async def import_log(
     database = request.app.state.database
     content = await log.read(LARGEST_BYTES + 1)
     if len(content) > LARGEST_BYTES:
-        raise RecordError(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.")
+        raise EntryRefused(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.")
     run_id = await run_in_threadpool(_take_in, request, content, trainee, viewer.id)
     request.app.state.judges.add(run_id)
     for _ in range(round(JUDGED_SOON_SECONDS / LOOK_SECONDS)):
@@ -129,7 +129,7 @@ def _take_in(request: Request, content: bytes, trainee: int, instructor: int) ->
     except StorageError:
         raise
     except LumenstatError as error:
-        raise RecordError(f"This log cannot be taken in: {error}") from None
+        raise EntryRefused(f"This log cannot be taken in: {error}") from None
     run_id: str = database.write(lambda session: import_run(session, version.digest, trainee, instructor, read))
     return run_id
 

@@ -1,0 +1,150 @@
+"""Groups: trainees with an instructor in charge, and what each group may practise."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from lumenstat.errors import EntryRefused, Missing, Overtaken
+from lumenstat.records.people import get_person, now
+from lumenstat.records.tables import ExerciseVersion, Group, Membership, Opened, Person
+
+LONGEST_NAME = 80
+
+
+@dataclass(frozen=True)
+class GroupChange:
+    """A group as somebody wants it, who saw it at `edition`."""
+
+    edition: int
+    name: str
+    instructor_id: int
+    members: tuple[int, ...]
+    archived: bool = False
+
+
+def _checked(session: Session, name: str, instructor_id: int, group_id: int | None) -> str:
+    name = " ".join(name.split())
+    if not name or len(name) > LONGEST_NAME:
+        raise EntryRefused(f"A group has a name of up to {LONGEST_NAME} characters.", "name")
+    taken = session.scalar(select(Group).where(func.lower(Group.name) == name.lower()))
+    if taken is not None and taken.id != group_id:
+        raise EntryRefused(f"There is a group {taken.name!r} already.", "name")
+    if get_person(session, instructor_id).role == "trainee":
+        raise EntryRefused("An instructor is in charge of a group.", "instructor")
+    return name
+
+
+def add_group(session: Session, name: str, instructor_id: int, members: Iterable[int] = ()) -> Group:
+    """A new group. Raises EntryRefused."""
+    group = Group(name=_checked(session, name, instructor_id, None), instructor_id=instructor_id, edition=0)
+    session.add(group)
+    session.flush()
+    _set_members(session, group.id, members)
+    return group
+
+
+def change_group(session: Session, group_id: int, change: GroupChange) -> None:
+    """Change a group. Raises EntryRefused, and Overtaken where somebody else was quicker."""
+    group = get_group(session, group_id)
+    if group.edition != change.edition:
+        raise Overtaken(f"Somebody else changed {group.name} in the meantime. Look at how it stands now.")
+    group.name = _checked(session, change.name, change.instructor_id, group_id)
+    group.instructor_id, group.archived = change.instructor_id, change.archived
+    group.edition += 1
+    _set_members(session, group_id, change.members)
+
+
+def _set_members(session: Session, group_id: int, members: Iterable[int]) -> None:
+    wanted = set(members)
+    known = session.scalars(select(Person.id).where(Person.id.in_(wanted), Person.role == "trainee"))
+    if wanted - set(known):
+        raise EntryRefused("Only trainees stand in a group.", "members")
+    session.execute(delete(Membership).where(Membership.group_id == group_id))
+    session.add_all(Membership(group_id=group_id, person_id=each) for each in sorted(wanted))
+
+
+def add_members(session: Session, group_id: int, members: Iterable[int]) -> None:
+    """Let more trainees stand in a group. Raises EntryRefused."""
+    present = session.scalars(select(Membership.person_id).where(Membership.group_id == group_id))
+    _set_members(session, group_id, {*present, *members})
+
+
+def get_group(session: Session, group_id: int) -> Group:
+    """A group. Raises Missing."""
+    group = session.get(Group, group_id)
+    if group is None:
+        raise Missing("There is no such group.")
+    return group
+
+
+def find_group(session: Session, name: str) -> Group | None:
+    """The group of that name."""
+    return session.scalar(select(Group).where(func.lower(Group.name) == name.strip().lower()))
+
+
+def groups(session: Session, archived: bool = False) -> list[Group]:
+    """All groups by name; with those that are put away only where asked for."""
+    query = select(Group).order_by(Group.name)
+    return list(session.scalars(query if archived else query.where(~Group.archived)))
+
+
+def members_of(session: Session, group_id: int) -> list[Person]:
+    """Who stands in a group and may sign in, by name."""
+    query = select(Person).join(Membership, Membership.person_id == Person.id)
+    return list(session.scalars(query.where(Membership.group_id == group_id, Person.active).order_by(Person.name)))
+
+
+def member_counts(session: Session) -> dict[int, int]:
+    """How many stand in each group."""
+    query = select(Membership.group_id, func.count()).join(Person, Person.id == Membership.person_id)
+    return {row[0]: row[1] for row in session.execute(query.where(Person.active).group_by(Membership.group_id))}
+
+
+def groups_of(session: Session, person_id: int) -> list[Group]:
+    """The groups that somebody stands in."""
+    query = select(Group).join(Membership, Membership.group_id == Group.id)
+    return list(session.scalars(query.where(Membership.person_id == person_id, ~Group.archived).order_by(Group.name)))
+
+
+def group_names(session: Session, people: Iterable[int]) -> dict[int, list[str]]:
+    """The names of the groups that each of these people stands in."""
+    query = select(Membership.person_id, Group.name).join(Group, Group.id == Membership.group_id)
+    found: dict[int, list[str]] = {}
+    for person, name in session.execute(query.where(Membership.person_id.in_(list(people)), ~Group.archived)):
+        found.setdefault(person, []).append(name)
+    return found
+
+
+# ---- what may be practised -------------------------------------------------------------------------------------------
+
+
+def opened_to(session: Session, group_id: int) -> list[str]:
+    """The exercises that a group may practise, by id."""
+    return list(session.scalars(select(Opened.exercise_id).where(Opened.group_id == group_id)))
+
+
+def set_opened(session: Session, group_id: int, exercises: Iterable[str], by: str) -> None:
+    """Let a group practise these exercises and no others. Raises EntryRefused where there is no such exercise."""
+    wanted = set(exercises)
+    current = ExerciseVersion.current & ~ExerciseVersion.withdrawn
+    known = set(session.scalars(select(ExerciseVersion.exercise_id).where(current)))
+    if unknown := wanted - known:
+        raise EntryRefused(f"There is no exercise {min(unknown)!r} to be opened.", "exercises")
+    before = set(opened_to(session, group_id))
+    gone = delete(Opened).where(Opened.group_id == group_id, Opened.exercise_id.in_(before - wanted))
+    session.execute(gone)
+    session.add_all(Opened(group_id=group_id, exercise_id=each, by=by, at=now()) for each in sorted(wanted - before))
+
+
+def may_practise(session: Session, person_id: int) -> list[ExerciseVersion]:
+    """What is opened to the groups that somebody stands in, by title."""
+    query = select(ExerciseVersion).join(Opened, Opened.exercise_id == ExerciseVersion.exercise_id)
+    query = query.join(Membership, Membership.group_id == Opened.group_id)
+    query = query.join(Group, Group.id == Opened.group_id)
+    query = query.where(Membership.person_id == person_id, ~Group.archived)
+    query = query.where(ExerciseVersion.current, ~ExerciseVersion.withdrawn).distinct()
+    return list(session.scalars(query.order_by(ExerciseVersion.title)))

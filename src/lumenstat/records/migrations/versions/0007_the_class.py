@@ -1,0 +1,132 @@
+"""A school with classes: heads of training, groups, lessons, practice, what was voided, headings that a school uses.
+
+The longest-standing instructor of an older school becomes its head of training: somebody has to be able to add people.
+"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0007"
+down_revision = "0006"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    """Go forward."""
+    _people()
+    _groups()
+    _lessons()
+    _runs()
+    _lists()
+
+
+def _people() -> None:
+    with op.batch_alter_table("people", recreate="always") as people:
+        people.add_column(sa.Column("active", sa.Boolean(), nullable=False, server_default=sa.true()))
+        people.add_column(sa.Column("must_change", sa.Boolean(), nullable=False, server_default=sa.false()))
+        people.add_column(sa.Column("time_zone", sa.String(length=40), nullable=False, server_default="UTC"))
+        people.add_column(sa.Column("edition", sa.Integer(), nullable=False, server_default="0"))
+        people.create_check_constraint("ck_people_role", "role in ('trainee', 'instructor', 'head')")
+    op.execute("UPDATE people SET role = 'head' WHERE id = (SELECT min(id) FROM people WHERE role = 'instructor')")
+    op.create_table(
+        "invitations",
+        sa.Column("token_hash", sa.String(length=64), nullable=False),
+        sa.Column("person_id", sa.Integer(), nullable=False),
+        sa.Column("expires", sa.DateTime(), nullable=False),
+        sa.ForeignKeyConstraint(["person_id"], ["people.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("token_hash"),
+    )
+
+
+def _groups() -> None:
+    op.create_table(
+        "groups",
+        sa.Column("id", sa.Integer(), nullable=False),
+        sa.Column("name", sa.String(length=80), nullable=False),
+        sa.Column("instructor_id", sa.Integer(), nullable=False),
+        sa.Column("archived", sa.Boolean(), nullable=False, server_default=sa.false()),
+        sa.Column("edition", sa.Integer(), nullable=False, server_default="0"),
+        sa.ForeignKeyConstraint(["instructor_id"], ["people.id"]),
+        sa.PrimaryKeyConstraint("id"),
+        sa.UniqueConstraint("name"),
+    )
+    op.create_table(
+        "memberships",
+        sa.Column("group_id", sa.Integer(), nullable=False),
+        sa.Column("person_id", sa.Integer(), nullable=False),
+        sa.ForeignKeyConstraint(["group_id"], ["groups.id"], ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(["person_id"], ["people.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("group_id", "person_id"),
+    )
+    op.create_index("ix_memberships_person", "memberships", ["person_id"])
+    op.create_table(
+        "opened",
+        sa.Column("group_id", sa.Integer(), nullable=False),
+        sa.Column("exercise_id", sa.String(length=64), nullable=False),
+        sa.Column("by", sa.String(length=80), nullable=False),
+        sa.Column("at", sa.DateTime(), nullable=False),
+        sa.ForeignKeyConstraint(["group_id"], ["groups.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("group_id", "exercise_id"),
+    )
+
+
+def _lessons() -> None:
+    op.create_table(
+        "lessons",
+        sa.Column("id", sa.String(length=32), nullable=False),
+        sa.Column("title", sa.String(length=200), nullable=False),
+        sa.Column("exercise_id", sa.String(length=64), nullable=False),
+        sa.Column("group_id", sa.Integer(), nullable=True),
+        sa.Column("instructor_id", sa.Integer(), nullable=False),
+        sa.Column("together", sa.Boolean(), nullable=False),
+        sa.Column("created", sa.DateTime(), nullable=False),
+        sa.ForeignKeyConstraint(["group_id"], ["groups.id"]),
+        sa.ForeignKeyConstraint(["instructor_id"], ["people.id"]),
+        sa.PrimaryKeyConstraint("id"),
+    )
+
+
+def _runs() -> None:
+    for column in (
+        sa.Column("mode", sa.String(length=10), nullable=False, server_default="assessed"),
+        sa.Column("lesson_id", sa.String(length=32), nullable=True),
+        sa.Column("station", sa.Integer(), nullable=True),
+        sa.Column("variant", sa.String(length=200), nullable=True),
+        sa.Column("like_digest", sa.String(length=64), nullable=True),
+        sa.Column("join_code", sa.String(length=6), nullable=True),
+        sa.Column("outcome", sa.String(length=12), nullable=True),
+        sa.Column("percent", sa.Float(), nullable=True),
+        sa.Column("voided_at", sa.DateTime(), nullable=True),
+        sa.Column("voided_by", sa.String(length=80), nullable=True),
+        sa.Column("void_reason", sa.Text(), nullable=True),
+        sa.Column("archived", sa.Boolean(), nullable=False, server_default=sa.false()),
+    ):
+        op.add_column("runs", column)
+    op.execute(
+        "UPDATE runs SET outcome = json_extract(ledger, '$.outcome'), percent = json_extract(ledger, '$.percent') "
+        "WHERE ledger IS NOT NULL"
+    )
+    # Whoever flew on from a run, or flew a draft, did so by themselves: none of that was assessed.
+    op.execute("UPDATE runs SET mode = 'practice' WHERE origin_id IS NOT NULL OR draft_id IS NOT NULL")
+    op.create_index("ix_runs_lesson", "runs", ["lesson_id", "station"])
+    op.create_index("ix_runs_created", "runs", ["created"])
+    op.create_index("ix_runs_join_code", "runs", ["join_code"], unique=True)
+    op.add_column("sign_ins", sa.Column("run_id", sa.String(length=32), nullable=True))
+
+
+def _lists() -> None:
+    op.add_column("drafts", sa.Column("archived", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("exercise_versions", sa.Column("withdrawn", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.create_table(
+        "headings",
+        sa.Column("heading", sa.String(length=80), nullable=False),
+        sa.Column("field", sa.String(length=20), nullable=False),
+        sa.PrimaryKeyConstraint("heading"),
+    )
+    op.create_table(
+        "abbreviations",
+        sa.Column("short", sa.String(length=40), nullable=False),
+        sa.Column("long", sa.String(length=80), nullable=False),
+        sa.PrimaryKeyConstraint("short"),
+    )

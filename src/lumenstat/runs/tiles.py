@@ -1,0 +1,115 @@
+"""How a run stands at a glance, for the desk: what is lit, where it is, how it goes, who needs somebody."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from lumenstat.runs.live import LiveRun
+
+LEAST_STUCK_SECONDS = 30.0
+"""Nobody is stuck sooner than this, however short the step is in the model."""
+TIMES_NEEDED = 3.0
+"""Somebody who takes so many times what the model needs for a step is stuck."""
+
+
+@dataclass(frozen=True)
+class Tile:
+    """One run at one moment. `t`, `idle` and `on_item` are exercise seconds; `slips` counts what a coach would say."""
+
+    run: str
+    t: float
+    running: bool
+    frozen: bool
+    finished: bool
+    rate: int
+    item: str | None
+    done: int
+    of: int
+    idle: float
+    waiting: bool
+    slips: int
+    words: tuple[str, ...]
+    hazards: tuple[str, ...]
+    limits: tuple[str, ...]
+    hand: bool
+    zones: Mapping[str, str]
+    """Of each bus that a zone hangs on: live, marginal or dead."""
+    faults: tuple[str, ...]
+    events: int
+
+    def message(self) -> dict[str, Any]:
+        """As it is sent from one process to another."""
+        return asdict(self)
+
+
+def tile_of(live: LiveRun) -> Tile:
+    """A run as it stands now."""
+    figures, tick = live.figures(), live.clock.now()
+    state = live.aircraft.state(figures)
+    flags = live.watch.peek(tick, figures)
+    limits = live.bundle.airframe.limits
+    now = [limit for limit in limits if flags[live.limits[limit.id]]]
+    item = live.card.current
+    since = live.last_act or 0
+    return Tile(
+        run=live.run_id,
+        t=tick / 100,
+        running=live.clock.running,
+        frozen=live.frozen,
+        finished=live.finished,
+        rate=live.clock.rate,
+        item=item.id if item is not None else None,
+        done=len(live.card.answered),
+        of=len(live.card.items),
+        idle=(tick - since) / 100,
+        waiting=live.clock.running and live.waiting(figures),
+        slips=len(live.coach.words),
+        words=tuple(word.says for word in live.coach.words[-12:]),
+        hazards=tuple(limit.name for limit in now if limit.severity == "hazard"),
+        limits=tuple(limit.name for limit in now if limit.severity != "hazard"),
+        hand=live.hand_up,
+        zones={panel.bus: _power(live, panel.bus, state) for panel in live.bundle.airframe.panels},
+        faults=tuple(sorted(f"{kind.replace('_', ' ')}, {target}" for kind, target in live.aircraft.faults.active)),
+        events=len(live.log),
+    )
+
+
+def _power(live: LiveRun, bus: str, state: Mapping[str, Any]) -> str:
+    if state[f"bus.{bus}.alive"] is not True:
+        return "dead"
+    permitted, volts = live.bundle.airframe.buses[bus].permitted, state[f"bus.{bus}.volts"]
+    return "live" if permitted.min <= volts <= permitted.max else "marginal"
+
+
+# ---- against the model -----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Pace:
+    """When the model begins and has done each item, in seconds, and what it needs for the whole."""
+
+    starts: Mapping[str, float]
+    ends: Mapping[str, float]
+    needed: float
+
+
+@dataclass(frozen=True)
+class Standing:
+    """A run against the model's time: seconds behind it, whether somebody is stuck, what the open step needs."""
+
+    behind: float | None
+    stuck: bool
+    needs: float | None
+
+
+def standing(tile: Tile, pace: Pace | None) -> Standing:
+    """How a run stands against the model's pace; behind is negative where it is ahead."""
+    if pace is None or tile.item is None or tile.item not in pace.ends:
+        stuck = tile.running and not tile.waiting and tile.idle > LEAST_STUCK_SECONDS * TIMES_NEEDED
+        return Standing(None, stuck, None)
+    needs = max(0.0, pace.ends[tile.item] - pace.starts[tile.item])
+    behind = tile.t - pace.starts[tile.item]
+    stuck = tile.running and not tile.waiting and tile.idle > max(LEAST_STUCK_SECONDS, TIMES_NEEDED * needs)
+    return Standing(behind, stuck, needs)
