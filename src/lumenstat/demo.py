@@ -8,19 +8,48 @@ from pathlib import Path
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
-from lumenstat.records.exercises import store_bundle
+from lumenstat.records.exercises import current_exercises, store_bundle
+from lumenstat.records.groups import add_group, find_group, set_opened
 from lumenstat.records.marks import LIBRARY, mark, set_mark
-from lumenstat.records.people import add_person, find_person
+from lumenstat.records.people import find_person, hash_password
+from lumenstat.records.tables import Person
 
 READING = ("language", "systems", "items", "documents")
 """The packages that decide what a document means."""
 DEMO_SCHOOL = "Hollin Bay Flight Academy"
 DEMO_PASSWORD = "frost-on-the-ramp"  # noqa: S105 - shown on the demo's own sign-in page
 DEMO_PEOPLE = (
+    ("Rosamund Tegler", "rosamund", "head"),
     ("Odile Marrash", "odile", "instructor"),
+    ("Casimir Brandt-Oyelowo", "casimir", "instructor"),
+    ("Henrike Solberg-Naidoo", "henrike", "instructor"),
+    ("Matthias Quillon", "matthias", "instructor"),
     ("Ines Okafor-Lund", "ines", "trainee"),
     ("Tobias Arkwell", "tobias", "trainee"),
+    ("Maribel Sand-Oyelaran", "maribel", "trainee"),
+    ("Jonas Thistlewood", "jonas", "trainee"),
+    ("Petra Vanterpool", "petra", "trainee"),
+    ("Amadou Reyes-Holm", "amadou", "trainee"),
+    ("Wilhelmina Achterberg", "wilhelmina", "trainee"),
+    ("Kofi Lindqvist", "kofi", "trainee"),
+    ("Saoirse Pemberly", "saoirse", "trainee"),
+    ("Dario Ekström-Vale", "dario", "trainee"),
+    ("Nadezhda Fairholm", "nadezhda", "trainee"),
+    ("Ulf Carrasco", "ulf", "trainee"),
+    ("Beatriz Hollander", "beatriz", "trainee"),
+    ("Tomos Okonjo-Rask", "tomos", "trainee"),
+    ("Yrsa Delacourt", "yrsa", "trainee"),
+    ("Emeka Stavrou", "emeka", "trainee"),
+    ("Liselotte Brandvold", "liselotte", "trainee"),
+    ("Rafferty Nakamori", "rafferty", "trainee"),
 )
+DEMO_GROUPS = (
+    ("Autumn course A", "odile", ("ines", "tobias", "maribel", "jonas", "petra", "amadou")),
+    ("Autumn course B", "casimir", ("wilhelmina", "kofi", "saoirse", "dario", "nadezhda", "ulf")),
+    ("Evening course", "henrike", ("beatriz", "tomos", "yrsa", "emeka", "liselotte", "rafferty")),
+)
+DEMO_OPENED = ("frost-on-the-ramp", "guided-power-up", "battery-and-apu")
+"""What the groups may practise."""
 
 
 def seed_library(session: Session) -> None:
@@ -45,7 +74,17 @@ def library_digest() -> str:
 
 
 def seed_demo(session: Session) -> None:
-    """Add the demo school's people, once."""
-    for name, sign_in_name, role in DEMO_PEOPLE:
-        if find_person(session, sign_in_name) is None:
-            add_person(session, name, sign_in_name, role, DEMO_PASSWORD)
+    """Add the demo school's people and groups, once."""
+    missing = [each for each in DEMO_PEOPLE if find_person(session, each[1]) is None]
+    if missing:
+        # One password for all of them is hashed once: the demo opens two seconds sooner.
+        hashed = hash_password(DEMO_PASSWORD)
+        session.add_all(Person(name=n, sign_in_name=s, role=r, password_hash=hashed) for n, s, r in missing)
+        session.flush()
+    for name, in_charge, members in DEMO_GROUPS:
+        if find_group(session, name) is None:
+            people = {each: find_person(session, each) for each in (in_charge, *members)}
+            numbers = {each: person.id for each, person in people.items() if person is not None}
+            group = add_group(session, name, numbers[in_charge], [numbers[each] for each in members])
+            known = {version.exercise_id for version in current_exercises(session)}
+            set_opened(session, group.id, [each for each in DEMO_OPENED if each in known], DEMO_PEOPLE[1][0])

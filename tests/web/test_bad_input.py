@@ -10,6 +10,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from lumenstat.records import runs as records
+from lumenstat.records.lists import ON_A_PAGE
 from lumenstat.records.people import now
 from lumenstat.records.tables import Run
 from tests.web.conftest import ORIGIN, Person
@@ -200,9 +201,9 @@ def test_nobody_opens_runs_without_bound_and_open_ones_never_fall_off_the_list(o
             )
 
     database.write(many_more)
-    listed = odile.client.get("/runs").text
-    assert f"/runs/{first}/station" in listed
-    assert listed.count("/debrief") == records.ENDED_AT_MOST
+    assert f"/runs/{first}/station" in odile.client.get("/runs?standing=open").text
+    listed = odile.client.get("/runs?standing=ended").text
+    assert listed.count("/debrief") == ON_A_PAGE, "the others are on the pages that follow"
 
 
 def test_a_run_being_judged_says_so_and_one_that_could_not_be_can_be_tried_again(odile: Person, ines: Person) -> None:

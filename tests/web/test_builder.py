@@ -12,7 +12,8 @@ from typing import Any
 import pytest
 from httpx2 import Response
 
-from lumenstat.records.runs import find_run, runs_of
+from lumenstat.records.lists import RunFilter, find_runs
+from lumenstat.records.runs import find_run
 from tests.web.conftest import Person, another
 
 CSV = b"Challenge,Response,Who,Why\nMain battery,ON,captain,It feeds Essential DC.\nEssential DC,22 to 29 V,captain,It must live.\n"
@@ -178,7 +179,7 @@ def test_flown_by_its_writer_a_flight_becomes_items(odile: Person, draft: Draft)
     assert draft.post("take", run=run_id, edition=edition).status_code == 303
     assert 'data-row-item="beacon"' in draft.parts()["script"] and "By doing" in draft.parts()["script"]
     database = odile.client.app.state.database  # type: ignore[attr-defined]
-    found = database.read(lambda s: [find_run(s, line.id).draft_id for line in runs_of(s)])
+    found = database.read(lambda s: [find_run(s, line.id).draft_id for line in find_runs(s, RunFilter()).rows])
     assert found == [draft.path.split("/")[2]]
     assert (
         "not one of this draft"

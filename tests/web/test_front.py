@@ -56,7 +56,7 @@ def test_every_kind_of_answer_carries_every_header(
     def broken(*_: object) -> None:
         raise RuntimeError("something nobody thought of")
 
-    monkeypatch.setattr("lumenstat.web.pages.runs.runs_of", broken)
+    monkeypatch.setattr("lumenstat.web.pages.runs.find_runs", broken)
     answers["broken", "GET"] = quiet.get("/runs")
     statuses = {name: answer.status_code for name, answer in answers.items()}
     assert sorted(set(statuses.values())) == [200, 303, 403, 404, 405, 413, 414, 422, 500], statuses

@@ -7,6 +7,7 @@ from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict
 
+from lumenstat.assessment.due import share_of
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import (
     VERDICT_WORDS,
@@ -44,6 +45,8 @@ CHOICES: Mapping[Kind, Sequence[str]] = {
 }
 """What each kind of thing in a ledger can be judged to be."""
 LEAST_REASON = 8
+TAKEN_BACK = "computed"
+"""The verdict of an override that takes back the one before it: what was computed counts again."""
 
 
 class Overridden(BaseModel):
@@ -68,6 +71,15 @@ def gate_key(gate: Gate) -> str:
     return f"{gate.kind}.{gate.id}"
 
 
+def points_for(bundle: Bundle, ledger: Ledger, item: str, verdict: str) -> float:
+    """What an item earns by a verdict, where an instructor gives no figure of their own."""
+    row = next((row for row in ledger.items if row.item == item), None)
+    found = next((each for each in VERDICTS if each == verdict), None)
+    if row is None or found is None or found == "not-applicable":
+        return 0.0
+    return round(bundle.procedure.by_id[item].item.weight * share_of(found, bundle.exercise.credit, False), 4)
+
+
 def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, reason: str) -> tuple[Kind, str]:
     """The kind and the reason of an override. Raises EntryRefused that says what would be right."""
     found = next((each for each in KINDS if each == kind), None)
@@ -75,7 +87,7 @@ def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, r
         raise EntryRefused(f"There is nothing of kind {kind!r} in a ledger; there is {', '.join(KINDS)}.")
     if item not in _names(ledger, found):
         raise EntryRefused(f"There is no {found} {item!r} in this ledger.")
-    if verdict not in CHOICES[found]:
+    if verdict != TAKEN_BACK and verdict not in CHOICES[found]:
         raise EntryRefused(f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.")
     most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
@@ -101,9 +113,15 @@ def _names(ledger: Ledger, kind: Kind) -> set[str]:
             return {""}
 
 
+def standing(overrides: Sequence[Overridden]) -> dict[tuple[Kind, str], Overridden]:
+    """Those that count: of several about one thing the latest, and none that was taken back."""
+    latest = {(each.kind, each.item): each for each in overrides}
+    return {key: each for key, each in latest.items() if each.verdict != TAKEN_BACK}
+
+
 def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridden]) -> Ledger:
     """The ledger as it counts with the instructor's verdicts; of several about one thing the latest counts."""
-    latest = {(each.kind, each.item): each for each in overrides}
+    latest = standing(overrides)
     if not latest:
         return ledger
     items = tuple(_item(row, latest.get(("item", row.item))) for row in ledger.items)
@@ -222,6 +240,8 @@ def computed_of(ledger: Ledger, override: Overridden) -> str:
 
 def said_by(override: Overridden) -> str:
     """What an instructor gave, in words."""
+    if override.verdict == TAKEN_BACK:
+        return "back what was computed"
     if override.kind == "item":
         words = next(words for verdict, words in VERDICT_WORDS.items() if verdict == override.verdict)
         return f"{words.lower()}, {override.points:g}"

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import Missing, Overtaken, RecordError
 from lumenstat.records.people import now
-from lumenstat.records.tables import DraftRecord, DraftRevision, StoredProof
+from lumenstat.records.tables import DraftRecord, DraftRevision, Person, StoredProof
 
 
 class DraftOvertaken(Overtaken):
@@ -60,9 +60,30 @@ def find_draft(session: Session, draft_id: str) -> DraftRecord:
     return draft
 
 
-def drafts(session: Session) -> list[DraftRecord]:
-    """All drafts, the one changed last first."""
-    return list(session.scalars(select(DraftRecord).order_by(DraftRecord.changed.desc(), DraftRecord.id)))
+def find_drafts(
+    session: Session, words: str = "", owner_id: int | None = None, archived: bool = False
+) -> list[DraftRecord]:
+    """Drafts whose title or writer holds all of these words, the one changed last first."""
+    query = select(DraftRecord).join(Person, Person.id == DraftRecord.owner_id)
+    query = query.where(DraftRecord.archived if archived else ~DraftRecord.archived)
+    if owner_id is not None:
+        query = query.where(DraftRecord.owner_id == owner_id)
+    for word in words.split():
+        query = query.where(
+            DraftRecord.title.icontains(word, autoescape=True) | Person.name.icontains(word, autoescape=True)
+        )
+    return list(session.scalars(query.order_by(DraftRecord.changed.desc(), DraftRecord.id)))
+
+
+def unpublished_of(session: Session, owner_id: int) -> list[DraftRecord]:
+    """Drafts of somebody that are not published as they stand, the one changed last first."""
+    standing = states(session)
+    return [each for each in find_drafts(session, owner_id=owner_id) if standing.get(each.id) != "published"]
+
+
+def archive_draft(session: Session, draft_id: str, archived: bool) -> None:
+    """Put a draft out of the usual list, or back into it."""
+    find_draft(session, draft_id).archived = archived
 
 
 def states(session: Session) -> dict[str, State]:

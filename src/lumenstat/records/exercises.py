@@ -39,9 +39,21 @@ def _version(bundle: Bundle, current: bool) -> ExerciseVersion:
     )
 
 
-def current_exercises(session: Session) -> list[ExerciseVersion]:
-    """The current version of every exercise."""
-    return list(session.scalars(select(ExerciseVersion).where(ExerciseVersion.current).order_by(ExerciseVersion.title)))
+def current_exercises(session: Session, withdrawn: bool = False) -> list[ExerciseVersion]:
+    """The current version of every exercise; those that are withdrawn only where asked for."""
+    query = select(ExerciseVersion).where(ExerciseVersion.current).order_by(ExerciseVersion.title)
+    return list(session.scalars(query if withdrawn else query.where(~ExerciseVersion.withdrawn)))
+
+
+def exercise_titles(session: Session) -> list[tuple[str, str]]:
+    """The id and title of the current version of every exercise, withdrawn ones too."""
+    query = select(ExerciseVersion.exercise_id, ExerciseVersion.title).where(ExerciseVersion.current)
+    return [(row[0], row[1]) for row in session.execute(query.order_by(ExerciseVersion.title))]
+
+
+def withdraw(session: Session, exercise_id: str, withdrawn: bool) -> None:
+    """Take an exercise out of what can be started, or put it back; what was flown of it stays."""
+    current_exercise(session, exercise_id).withdrawn = withdrawn
 
 
 def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:

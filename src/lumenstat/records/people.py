@@ -145,7 +145,7 @@ def add_person(
         name=kept_name,
         sign_in_name=sign_in_name,
         role=kept_role,
-        password_hash=_HASHER.hash(checked_password(password, sign_in_name, name)),
+        password_hash=hash_password(checked_password(password, sign_in_name, name)),
         must_change=must_change,
     )
     session.add(person)
@@ -191,10 +191,15 @@ def _refuse_last_head(session: Session, person: Person) -> None:
         raise RecordError(f"{person.name} is the only head of training; make somebody else one first.")
 
 
+def hash_password(password: str) -> str:
+    """A password as it is kept."""
+    return _HASHER.hash(password)
+
+
 def set_password(session: Session, person_id: int, password: str, must_change: bool = False) -> Person:
     """Give somebody another password. Raises EntryRefused."""
     person = get_person(session, person_id)
-    person.password_hash = _HASHER.hash(checked_password(password, person.sign_in_name, person.name))
+    person.password_hash = hash_password(checked_password(password, person.sign_in_name, person.name))
     person.must_change = must_change
     person.edition += 1
     return person

@@ -6,19 +6,16 @@ import json
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 
 from sqlalchemy import func, select, update
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import Outcome
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import EntryRefused, Missing, RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
 
-ENDED_AT_MOST = 200
 OPEN_AT_MOST = 1000
 OPEN_OF_ONE_AT_MOST = 20
 
@@ -26,7 +23,7 @@ OPEN_OF_ONE_AT_MOST = 20
 def create_run(session: Session, digest: str, trainee_id: int, instructor_id: int, engine: str) -> Run:
     """A run that waits for its trainee. Raises RecordError where there is no such exercise or trainee."""
     trainee = session.get(Person, trainee_id)
-    if trainee is None or trainee.role != "trainee":
+    if trainee is None or trainee.role != "trainee" or not trainee.active:
         raise EntryRefused("Choose a trainee to start this exercise for.")
     if session.get(ExerciseVersion, digest) is None:
         raise Missing("There is no such exercise version.")
@@ -63,6 +60,9 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
         tick=tick,
         origin_id=origin.id,
         origin_tick=tick,
+        mode="practice",
+        like_digest=origin.like_digest,
+        variant=origin.variant,
     )
     earlier = (
         event
@@ -77,8 +77,24 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
 def practise_run(session: Session, digest: str, person_id: int, draft_id: str, engine: str) -> str:
     """A run in which whoever writes a draft flies it; gives its id."""
     return _made(
-        session, digest=digest, trainee_id=person_id, instructor_id=person_id, engine=engine, draft_id=draft_id
+        session,
+        digest=digest,
+        trainee_id=person_id,
+        instructor_id=person_id,
+        engine=engine,
+        draft_id=draft_id,
+        mode="practice",
     ).id
+
+
+def fly_practice(session: Session, digest: str, person_id: int, instructor_id: int, engine: str) -> str:
+    """A run that somebody flies by themselves; gives its id. One of the same exercise that waits is gone on with."""
+    waiting = select(Run.id).where(Run.trainee_id == person_id, Run.digest == digest, Run.mode == "practice")
+    waiting = waiting.where(Run.finished.is_(None), Run.draft_id.is_(None), Run.origin_id.is_(None))
+    if (found := session.scalar(waiting)) is not None:
+        return found
+    made = {"digest": digest, "trainee_id": person_id, "instructor_id": instructor_id, "engine": engine}
+    return _made(session, mode="practice", **made).id
 
 
 def practised(session: Session, draft_id: str) -> list[Run]:
@@ -108,12 +124,19 @@ class RunFacts:
     exercise_id: str
     judged: bool
     signed_by: str | None
+    instructor_id: int
+    lesson_id: str | None
+    voided_by: str | None
+    archived: bool
 
 
 def facts_of(session: Session, run_id: str) -> RunFacts:
     """A run without its documents and its ledger. Raises RecordError where there is none."""
     judged, exercise = Run.ledger.is_not(None), ExerciseVersion.exercise_id
-    columns = select(Run.digest, Run.trainee_id, Run.state, Run.tick, exercise, judged, Run.signed_by)
+    columns = select(
+        Run.digest, Run.trainee_id, Run.state, Run.tick, exercise, judged, Run.signed_by, Run.instructor_id,
+        Run.lesson_id, Run.voided_by, Run.archived,
+    )  # fmt: skip
     columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     row = session.execute(columns.where(Run.id == run_id)).first()
     if row is None:
@@ -130,51 +153,6 @@ def find_run(session: Session, run_id: str) -> Run:
 
 
 @dataclass(frozen=True)
-class RunLine:
-    """A run as lists show it, without its log, its documents and its whole ledger."""
-
-    id: str
-    exercise_id: str
-    title: str
-    trainee: str
-    instructor: str
-    state: str
-    created: datetime
-    finished: datetime | None
-    not_judged: str | None
-    percent: float | None
-    outcome: Outcome | None
-    gates: str | None
-    pass_mark: float | None
-    signed_by: str | None
-    origin_id: str | None
-
-
-def runs_of(session: Session, trainee_id: int | None = None, exercise_id: str | None = None) -> list[RunLine]:
-    """Runs, newest first: every one that is still open, and the last that have ended.
-
-    All people's or one trainee's; of all exercises or one.
-    """
-    trainee, instructor = aliased(Person), aliased(Person)
-    columns = select(
-        Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, trainee.name, instructor.name, Run.state,
-        Run.created, Run.finished, Run.not_judged, func.json_extract(Run.ledger, "$.percent"),
-        func.json_extract(Run.ledger, "$.outcome"), func.json_extract(Run.ledger, "$.gates"),
-        func.json_extract(Run.ledger, "$.pass_mark"), Run.signed_by, Run.origin_id,
-    )  # fmt: skip
-    query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
-    query = query.join(trainee, trainee.id == Run.trainee_id).join(instructor, instructor.id == Run.instructor_id)
-    if trainee_id is not None:
-        query = query.where(Run.trainee_id == trainee_id)
-    if exercise_id is not None:
-        query = query.where(ExerciseVersion.exercise_id == exercise_id)
-    query = query.order_by(Run.created.desc(), Run.id)
-    rows = list(session.execute(query.where(Run.state != "ended")))
-    rows += session.execute(query.where(Run.state == "ended").limit(ENDED_AT_MOST))
-    return [RunLine(*row) for row in rows]
-
-
-@dataclass(frozen=True)
 class NewEvents:
     """Events to be kept in a run's log, numbered from `first` on, each with the client's own number for it."""
 
@@ -185,7 +163,8 @@ class NewEvents:
 
 # These two are carried out for every act of every station; written out, they take a tenth of the time.
 _BEGUN = """
-UPDATE runs SET state = 'running', started = coalesce(started, ?), tick = max(tick, ?),
+UPDATE runs SET state = CASE WHEN ? THEN 'running' ELSE state END,
+  started = CASE WHEN ? THEN coalesce(started, ?) ELSE started END, tick = max(tick, ?),
   finished = CASE WHEN ? THEN coalesce(finished, ?) ELSE finished END
 WHERE id = ? AND state <> 'ended'
 """
@@ -204,20 +183,29 @@ def add_events(session: Session, new: Sequence[NewEvents]) -> None:
     """
     at = f"{now():%Y-%m-%d %H:%M:%S.%f}"
     connection = session.connection()
-    begun = [
-        (at, max(e.tick for e, _ in each.events), any(e.verb == "finish" for e, _ in each.events), at, each.run_id)
-        for each in new
-    ]
+    begun = [_begun(each, at) for each in new]
     if connection.exec_driver_sql(_BEGUN, begun).rowcount != len(begun):
         for each in new:
             if find_run(session, each.run_id).state == "ended":
                 raise RecordError("This run has ended; nothing more can be done in it.")
+    keep_events(session, new)
+
+
+def _begun(new: NewEvents, at: str) -> tuple[object, ...]:
+    """What new events make of a run: only an instructor's word before the first act does not begin it."""
+    begins = any(e.by != "instructor" or e.verb in ("resume", "finish") for e, _ in new.events)
+    finishes = any(e.verb == "finish" for e, _ in new.events)
+    return begins, begins, at, max(e.tick for e, _ in new.events), finishes, at, new.run_id
+
+
+def keep_events(session: Session, new: Sequence[NewEvents]) -> None:
+    """Keep events without a word of what they mean for their runs."""
     rows = [
         (each.run_id, number, e.tick, e.by, e.verb, json.dumps(dict(e.args), ensure_ascii=False), client_id)
         for each in new
         for number, (e, client_id) in enumerate(each.events, start=each.first)
     ]
-    connection.exec_driver_sql(_KEPT, rows)
+    session.connection().exec_driver_sql(_KEPT, rows)
 
 
 def note_ticks(session: Session, ticks: Mapping[str, int]) -> None:
@@ -229,7 +217,9 @@ def note_ticks(session: Session, ticks: Mapping[str, int]) -> None:
 
 def awaiting_verdict(session: Session) -> list[str]:
     """The runs that are finished and not judged, oldest first; those that could not be judged are left out."""
-    query = select(Run.id).where(Run.finished.is_not(None), Run.ledger.is_(None), Run.not_judged.is_(None))
+    query = select(Run.id).where(
+        Run.finished.is_not(None), Run.ledger.is_(None), Run.not_judged.is_(None), Run.voided_at.is_(None)
+    )
     return list(session.scalars(query.order_by(Run.finished, Run.created)))
 
 
@@ -243,6 +233,13 @@ def events_of(session: Session, run_id: str) -> list[tuple[LogEvent, str | None]
     columns = select(RunEvent.tick, RunEvent.by, RunEvent.verb, RunEvent.args, RunEvent.client_id)
     rows = session.execute(columns.where(RunEvent.run_id == run_id).order_by(RunEvent.number))
     return [(LogEvent(tick, by, verb, _args(args)), client_id) for tick, by, verb, args, client_id in rows]
+
+
+def events_after(session: Session, run_id: str, first: int) -> list[tuple[int, LogEvent]]:
+    """The events of a run from a number on, each with its number."""
+    columns = select(RunEvent.number, RunEvent.tick, RunEvent.by, RunEvent.verb, RunEvent.args)
+    rows = session.execute(columns.where(RunEvent.run_id == run_id, RunEvent.number >= first).order_by(RunEvent.number))
+    return [(number, LogEvent(tick, by, verb, _args(args))) for number, tick, by, verb, args in rows]
 
 
 def _args(text: str) -> dict[str, Any]:
@@ -262,3 +259,6 @@ def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     run = find_run(session, run_id)
     run.state, run.ended, run.ledger, run.trace, run.not_judged = "ended", now(), ledger, trace, None
     run.finished = run.finished or run.ended
+    run.join_code = None
+    told = json.loads(ledger)
+    run.outcome, run.percent = told["outcome"], told["percent"]

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from sqlalchemy import func, select
@@ -43,10 +44,11 @@ def last_override(session: Session, run_id: str) -> int | None:
     return session.scalar(select(func.max(Override.id)).where(Override.run_id == run_id))
 
 
-def overridden_runs(session: Session) -> dict[str, list[Override]]:
-    """The overrides of every run that has any."""
+def overrides_in(session: Session, run_ids: Sequence[str]) -> dict[str, list[Override]]:
+    """The overrides of those of these runs that have any."""
     found: dict[str, list[Override]] = {}
-    for row in session.scalars(select(Override).order_by(Override.id)):
+    rows = select(Override).where(Override.run_id.in_(run_ids)).order_by(Override.id)
+    for row in session.scalars(rows):
         found.setdefault(row.run_id, []).append(row)
     return found
 
@@ -58,6 +60,12 @@ def add_override(
     _still_open(session, run_id)
     made = Override(run_id=run_id, kind=kind, item=item, verdict=verdict, points=points, reason=reason, by=by, at=now())
     session.add(made)
+
+
+def note_counted(session: Session, run_id: str, outcome: str, percent: float) -> None:
+    """Remember what a run counts as with its overrides, for lists."""
+    run = find_run(session, run_id)
+    run.outcome, run.percent = outcome, percent
 
 
 def add_appraisal(session: Session, run_id: str, appraisal: Appraisal) -> None:

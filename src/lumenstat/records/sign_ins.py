@@ -23,8 +23,11 @@ def hash_token(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def sign_in(session: Session, person_id: int, hours: float) -> str:
-    """Open a sign-in and give the token for the cookie; expired ones are cleared on the way."""
+def sign_in(session: Session, person_id: int, hours: float, run_id: str | None = None) -> str:
+    """Open a sign-in and give the token for the cookie; expired ones are cleared on the way.
+
+    With `run_id` it reaches that run alone.
+    """
     token = secrets.token_urlsafe(32)
     session.execute(delete(SignIn).where(SignIn.expires < now()))
     session.add(
@@ -34,6 +37,7 @@ def sign_in(session: Session, person_id: int, hours: float) -> str:
             csrf_token=secrets.token_urlsafe(24),
             expires=now() + timedelta(hours=hours),
             seen=now(),
+            run_id=run_id,
         )
     )
     return token
@@ -68,6 +72,12 @@ def sign_out_everywhere(session: Session, person_id: int) -> None:
     """End all sign-ins of a person, and forget the browsers that were known as theirs."""
     session.execute(delete(SignIn).where(SignIn.person_id == person_id))
     session.execute(delete(KnownBrowser).where(KnownBrowser.person_id == person_id))
+
+
+def sign_out_others(session: Session, person_id: int, token: str) -> None:
+    """End all sign-ins of a person but the one of this token."""
+    others = delete(SignIn).where(SignIn.person_id == person_id, SignIn.token_hash != hash_token(token))
+    session.execute(others)
 
 
 def know_browser(session: Session, person_id: int, token: str | None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -36,7 +36,8 @@ class Tile:
     hand: bool
     zones: Mapping[str, str]
     """Of each bus that a zone hangs on: live, marginal or dead."""
-    faults: tuple[str, ...]
+    faults: tuple[tuple[str, str], ...]
+    """Those that are there now or wait for their state: by id, in words."""
     events: int
 
     def message(self) -> dict[str, Any]:
@@ -71,9 +72,20 @@ def tile_of(live: LiveRun) -> Tile:
         limits=tuple(limit.name for limit in now if limit.severity != "hazard"),
         hand=live.hand_up,
         zones={panel.bus: _power(live, panel.bus, state) for panel in live.bundle.airframe.panels},
-        faults=tuple(sorted(f"{kind.replace('_', ' ')}, {target}" for kind, target in live.aircraft.faults.active)),
+        faults=tuple(_faults(live)),
         events=len(live.log),
     )
+
+
+def _faults(live: LiveRun) -> Iterator[tuple[str, str]]:
+    board = live.aircraft.faults
+    for name, number in board.numbers.items():
+        fault = board.faults[number]
+        words = f"{fault.kind.replace('_', ' ')}, {fault.target}"
+        if board.is_active(number):
+            yield name, words
+        elif fault.when is not None and not board.spent[number]:
+            yield name, f"{words}, when {fault.when}"
 
 
 def _power(live: LiveRun, bus: str, state: Mapping[str, Any]) -> str:
@@ -106,10 +118,15 @@ class Standing:
 
 def standing(tile: Tile, pace: Pace | None) -> Standing:
     """How a run stands against the model's pace; behind is negative where it is ahead."""
-    if pace is None or tile.item is None or tile.item not in pace.ends:
-        stuck = tile.running and not tile.waiting and tile.idle > LEAST_STUCK_SECONDS * TIMES_NEEDED
-        return Standing(None, stuck, None)
-    needs = max(0.0, pace.ends[tile.item] - pace.starts[tile.item])
-    behind = tile.t - pace.starts[tile.item]
-    stuck = tile.running and not tile.waiting and tile.idle > max(LEAST_STUCK_SECONDS, TIMES_NEEDED * needs)
-    return Standing(behind, stuck, needs)
+    needs = None if pace is None or tile.item not in pace.ends else pace.ends[tile.item] - pace.starts[tile.item]
+    patience = max(LEAST_STUCK_SECONDS, TIMES_NEEDED * (LEAST_STUCK_SECONDS if needs is None else needs))
+    stuck = tile.running and not tile.waiting and tile.idle > patience
+    return Standing(None if pace is None else _behind(tile, sorted(pace.ends.values())), stuck, needs)
+
+
+def _behind(tile: Tile, ends: Sequence[float]) -> float:
+    """How far off the model's pace: where it had done as many items, whichever they were, nobody is behind or ahead."""
+    if tile.done >= len(ends):
+        return tile.t - ends[-1] if ends else 0.0
+    before = ends[tile.done - 1] if tile.done else 0.0
+    return tile.t - min(max(tile.t, before), ends[tile.done])

@@ -24,6 +24,7 @@ from lumenstat.runs.hosts import Hosts
 from lumenstat.runs.hub import Hub
 from lumenstat.runs.judging import JudgeDesk
 from lumenstat.runs.proofs import ProofDesk
+from lumenstat.runs.starting import StartingDesk
 from lumenstat.runs.store import DatabaseStore
 from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
@@ -31,10 +32,13 @@ from lumenstat.simulation.actions import ready
 from lumenstat.web import urls
 from lumenstat.web.front import Lumenstat
 from lumenstat.web.guessing import Guessing, HashingQueue
+from lumenstat.web.live import desk as live_desk
 from lumenstat.web.live import station as live_station
 from lumenstat.web.pages import (
+    account,
     brief,
     builder,
+    class_list,
     compare,
     debrief,
     draft_files,
@@ -42,21 +46,28 @@ from lumenstat.web.pages import (
     errors,
     exercises,
     first_instructor,
+    groups,
     health,
+    home,
+    join,
+    lessons,
+    people,
     proofs,
     record,
     replay,
     runs,
     sign_in,
     station,
+    watch,
 )
 from lumenstat.web.rendering import STATIC, PageCache
-from lumenstat.web.security import SignInNeeded
+from lumenstat.web.security import PasswordNeeded, SignInNeeded
 from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
-    sign_in, first_instructor, exercises, brief, runs, station, debrief, replay, record, compare, drafts, builder,
-    draft_files, proofs, health, live_station,
+    sign_in, first_instructor, home, account, join, class_list, people, groups, exercises, lessons, brief, runs,
+    station, watch, debrief, replay, record, compare, drafts, builder, draft_files, proofs, health, live_station,
+    live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((Missing, 404), (EntryRefused, 422))
@@ -85,6 +96,7 @@ def create_app(settings: Settings) -> Lumenstat:
         await state.hub.stop()
         state.judges.stop()
         state.reader.close()
+        state.starting.stop()
         await asyncio.to_thread(database.close)
 
     app = Lumenstat(title="Lumenstat", docs_url=None, redoc_url=None, openapi_url=None, lifespan=lifespan)
@@ -95,6 +107,7 @@ def create_app(settings: Settings) -> Lumenstat:
     state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
     state.reader = Worker("reader")
+    state.starting = StartingDesk(database)
     state.replays, state.page_cache = replay.Replays(), PageCache()
     state.sign_outs = 0
     state.guessing, state.hashing = Guessing(database), HashingQueue()
@@ -152,6 +165,7 @@ def _handle_errors(app: Lumenstat) -> None:
         return errors.show(request, 500, says)
 
     app.add_exception_handler(SignInNeeded, ask_to_sign_in)
+    app.add_exception_handler(PasswordNeeded, ask_to_sign_in)
     app.add_exception_handler(RecordError, say_record)
     app.add_exception_handler(InputRefused, say_input)
     app.add_exception_handler(StorageError, say_storage)

@@ -46,6 +46,9 @@ PATIENCE = {
     "address": Patience(free=60, longest=60.0),
     "name": Patience(free=200, longest=20.0),
     "code": Patience(free=5, longest=900.0),
+    "password": Patience(free=5, longest=900.0),
+    "link": Patience(free=20, longest=60.0),
+    "join": Patience(free=20, longest=60.0),
 }
 
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
 from typing import ClassVar
+from zoneinfo import ZoneInfo
 
 from fastapi import Request, Response
 from fastapi.responses import HTMLResponse
@@ -52,6 +54,21 @@ def points(value: float) -> str:
     return f"{value:g}"
 
 
+def moment(at: datetime | None, zone: str = "UTC") -> str:
+    """A time of the tables as somebody reads it, in their zone; a dash where there is none."""
+    if at is None:
+        return "–"
+    local = at.replace(tzinfo=UTC).astimezone(ZoneInfo(zone))
+    return f"{local:%-d %B %Y, %H:%M} {local.tzname()}"
+
+
+class FormState(Context):
+    """A form that is shown again: what was typed, and what is wrong with it, by field; under "" what is about none."""
+
+    typed: Mapping[str, str] = {}
+    wrong: Mapping[str, str] = {}
+
+
 environment = Environment(
     loader=FileSystemLoader(HERE / "templates"),
     autoescape=select_autoescape(default=True),
@@ -60,7 +77,9 @@ environment = Environment(
     lstrip_blocks=True,
 )
 environment.globals.update(urls=urls, static=static, item_kinds=KINDS)
-environment.filters.update(clock=clock, points=points)
+environment.filters.update(
+    clock=clock, points=points, moment=moment, zip_same=lambda names: [(each, each) for each in names]
+)
 
 
 def render(request: Request, template: str, context: Context, viewer: Viewer | None, token: str) -> str:

@@ -23,22 +23,35 @@ from lumenstat.settings import Settings
 
 SIGN_IN, FORM, BROWSER = "lumenstat_sign_in", "lumenstat_form", "lumenstat_browser"
 """Names of cookies: who is signed in, the token of forms before that, the browser that is known."""
+OWN_PAGES = ("/account", "/sign-out")
+"""What somebody reaches who has to give themselves a password first."""
 TOO_OLD = "This form is too old. Go back, load the page again and send it once more."
 
 
 @dataclass(frozen=True)
 class Viewer:
-    """The person behind a request, and the token that their forms must carry."""
+    """The person behind a request, and the token that their forms must carry.
+
+    With `run_id` they came in by a run's code and reach that run alone.
+    """
 
     id: int
     name: str
     role: str
     csrf_token: str
+    time_zone: str = "UTC"
+    must_change: bool = False
+    run_id: str | None = None
 
     @property
     def is_instructor(self) -> bool:
         """Whether this person may start, watch and end exercises."""
-        return self.role == "instructor"
+        return self.role in ("instructor", "head")
+
+    @property
+    def is_head(self) -> bool:
+        """Whether this person administers the school."""
+        return self.role == "head"
 
 
 class SignInNeeded(Exception):  # noqa: N818 - it is a redirect, not a failure
@@ -47,6 +60,12 @@ class SignInNeeded(Exception):  # noqa: N818 - it is a redirect, not a failure
     def __init__(self, back_to: str) -> None:
         self.location = f"/sign-in?next={quote(back_to)}"
         super().__init__(back_to)
+
+
+class PasswordNeeded(Exception):  # noqa: N818 - it is a redirect, not a failure
+    """Whoever is signed in still has a password that somebody else made."""
+
+    location = "/account/password"
 
 
 def cookie_name(settings: Settings, name: str) -> str:
@@ -67,11 +86,13 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
     database = cast(Database, connection.app.state.database)
     idle = connection.app.state.settings.idle
     found = database.read(lambda session: find_sign_in(session, token, idle))
-    if found is None:
+    if found is None or not found.person.active:
         return None
     if seen_long_ago(found):
         database.submit(lambda session: note_seen(session, hash_token(token)))
-    return Viewer(found.person.id, found.person.name, found.person.role, found.csrf_token)
+    person = found.person
+    must_change = person.must_change and found.run_id is None
+    return Viewer(person.id, person.name, person.role, found.csrf_token, person.time_zone, must_change, found.run_id)
 
 
 class SignedSocket:
@@ -102,6 +123,10 @@ def signed_in(request: Request) -> Viewer:
     viewer = viewer_of(request)
     if viewer is None:
         raise SignInNeeded(request.url.path)
+    if viewer.must_change and not request.url.path.startswith(OWN_PAGES):
+        raise PasswordNeeded
+    if viewer.run_id is not None and not request.url.path.startswith(f"/runs/{viewer.run_id}/"):
+        raise HTTPException(403, "You joined one exercise with its code. Sign in with your name for everything else.")
     return viewer
 
 
@@ -112,8 +137,16 @@ def instructor(viewer: Annotated[Viewer, Depends(signed_in)]) -> Viewer:
     return viewer
 
 
+def head(viewer: Annotated[Viewer, Depends(signed_in)]) -> Viewer:
+    """A head of training; others are told that this is not theirs."""
+    if not viewer.is_head:
+        raise HTTPException(403, "Only a head of training can do this.")
+    return viewer
+
+
 SignedIn = Annotated[Viewer, Depends(signed_in)]
 Instructor = Annotated[Viewer, Depends(instructor)]
+Head = Annotated[Viewer, Depends(head)]
 
 
 def form_token(request: Request) -> str:

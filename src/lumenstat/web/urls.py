@@ -204,3 +204,163 @@ def judging(run_id: str) -> str:
 def first_instructor() -> str:
     """Where the very first account is made."""
     return _path("first_instructor")
+
+
+def home() -> str:
+    """Everybody's home page."""
+    return _path("home")
+
+
+def people() -> str:
+    """The list of people."""
+    return _path("people")
+
+
+def add_person() -> str:
+    """Adds one person."""
+    return _path("add_person")
+
+
+def person(person_id: str) -> str:
+    """One person."""
+    return _path("person", person_id=person_id)
+
+
+def change_person(person_id: str) -> str:
+    """Changes a person."""
+    return _path("change_person", person_id=person_id)
+
+
+def print_slips() -> str:
+    """Makes slips with first passwords or links."""
+    return _path("print_slips")
+
+
+def class_list() -> str:
+    """Takes in a class list."""
+    return _path("class_list")
+
+
+def class_list_template() -> str:
+    """A class list to fill in."""
+    return _path("class_list_template")
+
+
+def groups() -> str:
+    """All groups."""
+    return _path("groups")
+
+
+def add_group() -> str:
+    """Adds a group."""
+    return _path("add_group")
+
+
+def group(group_id: str) -> str:
+    """One group."""
+    return _path("group", group_id=group_id)
+
+
+def change_group(group_id: str) -> str:
+    """Changes a group."""
+    return _path("change_group", group_id=group_id)
+
+
+def open_exercises(group_id: str) -> str:
+    """Chooses what a group may practise."""
+    return _path("open_exercises", group_id=group_id)
+
+
+def account() -> str:
+    """One's own account."""
+    return _path("account")
+
+
+def own_password() -> str:
+    """Changes one's own password."""
+    return _path("own_password")
+
+
+def end_other_sign_ins() -> str:
+    """Ends one's sign-ins elsewhere."""
+    return _path("end_other_sign_ins")
+
+
+def welcome(token: str) -> str:
+    """Where the link of a slip leads."""
+    return _path("welcome", token=token)
+
+
+def join() -> str:
+    """Joins a run by its code."""
+    return _path("join")
+
+
+def start_many(exercise_id: str) -> str:
+    """Starts an exercise for many."""
+    return _path("start_many", exercise_id=exercise_id)
+
+
+def desks() -> str:
+    """Lessons in the air."""
+    return _path("desks")
+
+
+def desk(lesson_id: str) -> str:
+    """The desk of a lesson."""
+    return _path("desk", lesson_id=lesson_id)
+
+
+def watch(run_id: str) -> str:
+    """What is new beside a station, as JSON."""
+    return _path("watch", run_id=run_id)
+
+
+def verdicts(run_id: str) -> str:
+    """Verdicts so far."""
+    return _path("verdicts", run_id=run_id)
+
+
+def hand_over(run_id: str) -> str:
+    """Puts another instructor in charge of a run."""
+    return _path("hand_over", run_id=run_id)
+
+
+def take_back(run_id: str) -> str:
+    """Takes an accidental start back."""
+    return _path("take_back", run_id=run_id)
+
+
+def void_run(run_id: str) -> str:
+    """Takes a run out of what counts."""
+    return _path("void_run", run_id=run_id)
+
+
+def archive_run(run_id: str) -> str:
+    """Puts a run out of the usual lists."""
+    return _path("archive_run", run_id=run_id)
+
+
+def practise(exercise_id: str) -> str:
+    """Flies an exercise by oneself."""
+    return _path("practise", exercise_id=exercise_id)
+
+
+def withdraw_exercise(exercise_id: str) -> str:
+    """Takes an exercise out of what can be started."""
+    return _path("withdraw_exercise", exercise_id=exercise_id)
+
+
+def archive_draft(draft_id: str) -> str:
+    """Puts a draft out of the usual list."""
+    return _path("archive_draft", draft_id=draft_id)
+
+
+def starting(exercise_id: str, key: str) -> str:
+    """How far a lesson is that is being made ready."""
+    return _path("starting", exercise_id=exercise_id, key=key)
+
+
+def desk_socket(lesson_id: str) -> str:
+    """The desk's socket."""
+    return _path("desk_socket", lesson_id=lesson_id)

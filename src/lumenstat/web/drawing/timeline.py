@@ -118,6 +118,10 @@ class TimeAxis(Context):
     axis_y: float
     end: float
 
+    def x(self, seconds: float) -> float:
+        """Where a time lies."""
+        return round(self.left + self.plot_width * min(seconds, self.end) / self.end, 1)
+
 
 def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airframe) -> TimeAxis:
     """The time axis of one run."""

@@ -22,12 +22,16 @@ from lumenstat.assessment.ledger import (
     Points,
     TimeUse,
 )
-from lumenstat.assessment.overriding import CHOICES, Overridden, with_overrides
+from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import RecordError
-from lumenstat.records.runs import RunFacts, facts_of, find_run, runs_of
+from lumenstat.records.groups import may_practise
+from lumenstat.records.lists import runs_like
+from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run
 from lumenstat.records.sealing import appraisal_of, last_appraisal, last_override
 from lumenstat.records.tables import Run
+from lumenstat.runs.telling import said_of
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
@@ -40,6 +44,9 @@ from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 router = APIRouter()
 
 LOSSES_SHOWN = 5
+BY_ITSELF = ("rate", "finish")
+"""What stands in a log as the instructor's and happens without one."""
+CALLED_OUT = "called out: "
 OTHERS_AT_MOST = 12
 
 
@@ -74,6 +81,15 @@ class OtherRun(Context):
 
     id: str
     words: str
+
+
+class InstructorAct(Context):
+    """Something that the instructor did in the run: when, where on the axis, what."""
+
+    t: float
+    x: float
+    verb: str
+    says: str
 
 
 class DebriefContext(Context):
@@ -125,6 +141,16 @@ class DebriefContext(Context):
     others: tuple[OtherRun, ...]
     origin: str | None
     origin_at: float | None
+    mode: str
+    variant: str | None
+    lesson_id: str | None
+    exercise_id: str
+    trainee_id: int
+    instructor: str
+    acts: tuple[InstructorAct, ...]
+    may_practise: bool
+    voided: str | None
+    archived: bool
 
 
 class Progress(Context):
@@ -157,12 +183,11 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     if not facts.judged:
         run = database.read(lambda session: find_run(session, run_id))
         return page(request, _being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
-    mine = None if viewer.is_instructor else viewer.id
-    rows = database.read(lambda session: runs_of(session, mine, facts.exercise_id))
     others = tuple(
         OtherRun(id=each.id, words=f"{each.trainee}, {each.created:%-d %B, %H:%M}")
-        for each in rows
-        if each.percent is not None and each.id != run_id
+        for each in database.read(
+            lambda session: runs_like(session, run_id, None if viewer.is_instructor else viewer.id)
+        )
     )
     others = others[:OTHERS_AT_MOST]
 
@@ -172,10 +197,33 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         said = database.read(lambda session: appraisal_of(session, run_id))
         scale = request.app.state.settings.grades
         context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor, said, scale)
-        return context.model_copy(update={"others": others})
+        events = [event for _, event in database.read(lambda session: events_after(session, run_id, 0))]
+        acts = tuple(_instructors(events, bundle, context.timeline))
+        again = _may_practise(request, viewer, run)
+        return context.model_copy(update={"others": others, "acts": acts, "may_practise": again})
 
     changed = database.read(lambda session: (last_override(session, run_id), last_appraisal(session, run_id)))
-    return cached_page(request, viewer, (run_id, facts.signed_by, changed, others), made)
+    return cached_page(request, viewer, (run_id, facts, changed, others), made)
+
+
+def _instructors(events: Sequence[LogEvent], bundle: Bundle, axis: TimeAxis) -> Iterator[InstructorAct]:
+    """What the instructor did in a run, with its place on the time axis."""
+    for event in events:
+        if event.by == "instructor" and event.verb not in BY_ITSELF and not _called_out(event):
+            seconds = event.tick / 100
+            yield InstructorAct(t=seconds, x=axis.x(seconds), verb=event.verb, says=said_of(event, bundle))
+
+
+def _called_out(event: LogEvent) -> bool:
+    return event.verb == "note" and str(event.args["text"]).startswith(CALLED_OUT)
+
+
+def _may_practise(request: Request, viewer: Viewer, run: Run) -> bool:
+    """Whether whoever looks may fly this exercise again by themselves."""
+    if viewer.id != run.trainee_id or viewer.is_instructor:
+        return False
+    known = request.app.state.database.read(lambda session: may_practise(session, viewer.id))
+    return run.exercise.exercise_id in {version.exercise_id for version in known}
 
 
 @router.get("/runs/{run_id}/judging")
@@ -206,8 +254,8 @@ def _being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedCont
         title=run.exercise.title,
         trainee=run.trainee.name,
         progress=_progress(request, run),
-        says=run.not_judged,
-        may_judge=viewer.is_instructor,
+        says=f"Voided by {run.voided_by}: {run.void_reason}" if run.voided_at else run.not_judged,
+        may_judge=viewer.is_instructor and run.voided_at is None,
     )
 
 
@@ -235,7 +283,7 @@ def debrief_context(
 ) -> DebriefContext:
     """The debrief of a run: as it counts, with what was computed beside what an instructor changed."""
     ledger = with_overrides(bundle, computed, overrides)
-    changed = {override.item: override for override in overrides if override.kind == "item"}
+    changed = {item: each for (kind, item), each in standing(overrides).items() if kind == "item"}
     before = {row.item: row for row in computed.items}
     procedure = bundle.procedure
     gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
@@ -284,7 +332,7 @@ def debrief_context(
         lines=tuple(lines),
         lost_count=sum(line.lost for line in lines),
         changed_count=len(changed),
-        other_count=len({(each.kind, each.item) for each in overrides if each.kind != "item"}),
+        other_count=len([kind for kind, _ in standing(overrides) if kind != "item"]),
         flown_with=run.flown_digest if run.flown_digest not in (None, run.digest) else None,
         extras=ledger.extras,
         aims=ledger.aims,
@@ -312,6 +360,16 @@ def debrief_context(
         others=(),
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
+        mode=run.mode,
+        variant=run.variant,
+        lesson_id=run.lesson_id,
+        exercise_id=run.exercise.exercise_id,
+        trainee_id=run.trainee_id,
+        instructor=run.instructor.name,
+        acts=(),
+        may_practise=False,
+        voided=f"{run.voided_by}, {run.voided_at:%-d %B %Y}: {run.void_reason}" if run.voided_at else None,
+        archived=run.archived,
     )
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 
@@ -13,7 +14,7 @@ from lumenstat.drafting.beginnings import copy_of, from_nothing
 from lumenstat.drafting.draft import read_draft, shipped_library
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, TakenIn, airframe_of, take_in, title_of
 from lumenstat.errors import DocumentError, EditRefused, EntryRefused, InputRefused, WorkerError
-from lumenstat.records.drafts import State, create_draft, drafts, states
+from lumenstat.records.drafts import State, archive_draft, create_draft, find_drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
@@ -38,7 +39,7 @@ class DraftRow(Context):
     id: str
     title: str
     owner: str
-    changed: str
+    changed: datetime
     state: str
 
 
@@ -55,34 +56,57 @@ class DraftsContext(Context):
     template: ClassVar[str] = "drafts.html"
     tab: ClassVar[str] = "drafts"
     drafts: tuple[DraftRow, ...]
+    words: str
+    whose: str
+    archived: bool
     airframes: tuple[Named, ...]
     exercises: tuple[Named, ...]
 
 
 @router.get("/drafts", name="drafts")
-def show(request: Request, viewer: Instructor) -> Response:
-    """All drafts."""
+def show(
+    request: Request,
+    viewer: Instructor,
+    q: Annotated[str, Query(max_length=80)] = "",
+    whose: Annotated[str, Query(max_length=8)] = "all",
+    archived: Annotated[str, Query(max_length=4)] = "",
+) -> Response:
+    """Drafts, searched and filtered."""
     database = request.app.state.database
     standing = database.read(states)
+    owner, put_away = viewer.id if whose == "mine" else None, archived == "yes"
+    found = database.read(lambda session: find_drafts(session, q, owner, put_away))
     rows = tuple(
         DraftRow(
             id=each.id,
             title=each.title,
             owner=each.owner.name,
-            changed=f"{each.changed:%-d %B %Y, %H:%M} UTC",
+            changed=each.changed,
             state=STATES[standing.get(each.id, "draft")],
         )
-        for each in database.read(drafts)
+        for each in found
     )
     airframes = [airframe_of(name) for name in shipped_library().ids(Airframe)]
     return page(
         request,
         DraftsContext(
             drafts=rows,
+            words=q,
+            whose=whose,
+            archived=put_away,
             airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
             exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in database.read(current_exercises)),
         ),
     )
+
+
+@router.post("/drafts/{draft_id}/archive", name="archive_draft", dependencies=[CheckedForm])
+def archive(
+    request: Request, draft_id: str, viewer: Instructor, archived: Annotated[str, Form(max_length=4)] = "yes"
+) -> Response:
+    """Put a draft out of the usual list, or back into it."""
+    request.app.state.database.write(lambda session: archive_draft(session, draft_id, archived == "yes"))
+    return RedirectResponse(urls.drafts(), 303)
 
 
 @router.post("/drafts/new", name="new_draft", dependencies=[CheckedForm])

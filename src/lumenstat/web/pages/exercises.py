@@ -1,17 +1,24 @@
-"""The exercises that can be flown."""
+"""The exercises that can be flown: searched, by aircraft, each with what it lights up."""
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi.responses import RedirectResponse
+from sqlalchemy.orm import Session
 
-from lumenstat.records.exercises import current_exercises
+from lumenstat.records.exercises import current_exercises, withdraw
 from lumenstat.records.tables import ExerciseVersion
+from lumenstat.web import urls
+from lumenstat.web.drawing.lights import Lights, lights_of
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import Instructor
+from lumenstat.web.security import CheckedForm, Instructor
 
 router = APIRouter()
+
+ASSISTS = ("guided", "coached", "examined")
+SORTS = ("title", "shortest", "longest", "items")
 
 
 class ExerciseRow(Context):
@@ -26,21 +33,70 @@ class ExerciseRow(Context):
     pass_mark: float
     assist: str
     brief: str
+    faults: str
+    withdrawn: bool
+    lights: Lights
 
 
-class ExercisesContext(Context):
-    """The list of exercises."""
+class AirframeGroup(Context):
+    """The exercises of one airframe."""
 
-    template: ClassVar[str] = "exercises.html"
-    tab: ClassVar[str] = "exercises"
+    name: str
+    family: str
     exercises: tuple[ExerciseRow, ...]
 
 
+class ExercisesContext(Context):
+    """The list of exercises, and how it was chosen."""
+
+    template: ClassVar[str] = "exercises.html"
+    tab: ClassVar[str] = "exercises"
+    groups: tuple[AirframeGroup, ...]
+    words: str
+    assist: str
+    sort: str
+    withdrawn: bool
+    shown: int
+    total: int
+    assists: tuple[str, ...] = ASSISTS
+    sorts: tuple[str, ...] = SORTS
+
+
 @router.get("/exercises", name="exercises")
-def show(request: Request, viewer: Instructor) -> Response:
+def show(
+    request: Request,
+    viewer: Instructor,
+    q: Annotated[str, Query(max_length=80)] = "",
+    assist: Annotated[str, Query(max_length=12)] = "",
+    sort: Annotated[str, Query(max_length=12)] = "title",
+    withdrawn: Annotated[str, Query(max_length=4)] = "",
+) -> Response:
     """Every exercise, ready to be started."""
-    versions = request.app.state.database.read(current_exercises)
-    return page(request, ExercisesContext(exercises=tuple(_row(version) for version in versions)))
+    put_away = withdrawn == "yes"
+    versions = request.app.state.database.read(lambda session: current_exercises(session, withdrawn=True))
+    versions = [version for version in versions if version.withdrawn == put_away]
+    rows = [(version, _row(version)) for version in versions]
+    found = [(v, row) for v, row in rows if _fits(row, q) and assist in ("", row.assist)]
+    found.sort(key=lambda pair: _sorted_by(pair[1], sort))
+    names = dict.fromkeys(sorted((v.bundle.airframe.name, v.bundle.airframe.family) for v, _ in found))
+    groups = tuple(
+        AirframeGroup(name=name, family=family, exercises=tuple(row for _, row in found if row.airframe == name))
+        for name, family in names
+    )
+    context = ExercisesContext(
+        groups=groups, words=q, assist=assist, sort=sort, withdrawn=put_away, shown=len(found), total=len(rows)
+    )
+    return page(request, context)
+
+
+def _fits(row: ExerciseRow, words: str) -> bool:
+    text = f"{row.title} {row.brief} {row.airframe} {row.place}".lower()
+    return all(word.lower() in text for word in words.split())
+
+
+def _sorted_by(row: ExerciseRow, sort: str) -> tuple[float, str]:
+    figures = {"shortest": row.minutes, "longest": -row.minutes, "items": float(row.items)}
+    return figures.get(sort, 0.0), row.title
 
 
 def _row(version: ExerciseVersion) -> ExerciseRow:
@@ -56,4 +112,26 @@ def _row(version: ExerciseVersion) -> ExerciseRow:
         pass_mark=exercise.pass_mark,
         assist=exercise.assist,
         brief=exercise.brief,
+        faults=_faults(len(exercise.faults), len(exercise.start.out_of_service)),
+        withdrawn=version.withdrawn,
+        lights=lights_of(bundle),
     )
+
+
+def _faults(hidden: int, known: int) -> str:
+    """What can go wrong: hidden faults are the trainee's to find, known ones stand in the technical log."""
+    found = [f"{count} {what}" for count, what in ((hidden, "hidden"), (known, "in the log")) if count]
+    return f"faults: {', '.join(found)}" if found else "no faults"
+
+
+@router.post("/exercises/{exercise_id}/withdraw", name="withdraw_exercise", dependencies=[CheckedForm])
+def put_away(
+    request: Request, exercise_id: str, viewer: Instructor, withdrawn: Annotated[str, Form(max_length=4)] = "yes"
+) -> Response:
+    """Take an exercise out of what can be started, or put it back; runs of it stay."""
+
+    def write(session: Session) -> None:
+        withdraw(session, exercise_id, withdrawn == "yes")
+
+    request.app.state.database.write(write)
+    return RedirectResponse(urls.exercises(), 303)

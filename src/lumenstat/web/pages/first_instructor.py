@@ -12,7 +12,7 @@ from lumenstat.errors import RecordError
 from lumenstat.records.people import add_person
 from lumenstat.web import urls
 from lumenstat.web.guessing import Try
-from lumenstat.web.pages.sign_in import address_of
+from lumenstat.web.pages.sign_in import address_of, signed_in_response
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm
 
@@ -47,7 +47,7 @@ def create(
     """Make the account and use the code up."""
     state = request.app.state
     if not state.first_code:
-        raise HTTPException(403, "The first instructor has been made already. Sign in.")
+        raise HTTPException(403, "The first account has been made already. Sign in.")
     says: str | None = None
     if (pause := state.guessing.begin(Try((f"code {address_of(request)}",)))) > 0:
         says = f"Too many tries. Wait {max(1, round(pause))} seconds, then try again."
@@ -55,12 +55,10 @@ def create(
         says = "That is not the code which the console printed."
     else:
         try:
-            state.database.write(
-                lambda session: add_person(session, name, sign_in_name, "instructor", password) and None
-            )
+            person = state.database.write(lambda session: add_person(session, name, sign_in_name, "head", password))
         except RecordError as error:
             says = str(error)
         else:
             state.first_code = None
-            return RedirectResponse(urls.sign_in(), 303)
+            return signed_in_response(request, person, urls.home())
     return page(request, FirstInstructorContext(says=says, name=name, sign_in_name=sign_in_name), 400)

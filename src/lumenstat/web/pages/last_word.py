@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.assessment.overriding import CHOICES, Kind, Overridden, computed_of, gate_key, said_by, subject_of
+from lumenstat.assessment.overriding import (
+    CHOICES,
+    Kind,
+    Overridden,
+    computed_of,
+    gate_key,
+    said_by,
+    standing,
+    subject_of,
+)  # fmt: skip
 from lumenstat.documents.bundles import Bundle
 from lumenstat.web.rendering import Context
 
@@ -42,7 +51,7 @@ class ChangedLine(Context):
 
 def may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden]) -> Iterator[Judgeable]:
     """All but items, which have their own forms in the table; as they count now."""
-    given = {(each.kind, each.item): each for each in overrides}
+    given = standing(overrides)
 
     def of(kind: Kind, name: str, says: str, counts_as: str, was: str) -> Judgeable:
         choices = tuple(CHOICES[kind])

@@ -8,15 +8,16 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
+from sqlalchemy.orm import Session
 
 from lumenstat.assessment.appraisal import Appraisal, checked_appraisal
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.assessment.overriding import Overridden, checked, with_overrides
+from lumenstat.assessment.overriding import Overridden, checked, points_for, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.errors import RecordError
+from lumenstat.errors import EntryRefused, RecordError
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
-from lumenstat.records.sealing import add_appraisal, add_override, appraisal_of, overrides_of, sign
+from lumenstat.records.sealing import add_appraisal, add_override, appraisal_of, note_counted, overrides_of, sign
 from lumenstat.records.tables import Run
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
@@ -52,14 +53,30 @@ def override(
     reason: Annotated[str, Form()],
     kind: Annotated[str, Form()] = "item",
     item: Annotated[str, Form()] = "",
-    points: Annotated[float, Form()] = 0.0,
+    points: Annotated[str, Form(max_length=20)] = "",
 ) -> Response:
-    """Keep the instructor's verdict beside the computed one."""
+    """Keep the instructor's verdict beside the computed one, or take it back; points follow it where none are given."""
     database = request.app.state.database
-    _, _, ledger, _ = judged(database, run_id)
-    of, why = checked(ledger, kind, item, verdict, points, reason)
-    database.write(lambda session: add_override(session, run_id, of, item, verdict, points, why, viewer.name))
+    _, bundle, ledger, _ = judged(database, run_id)
+    earned = _figure(points) if points.strip() else points_for(bundle, ledger, item, verdict)
+    of, why = checked(ledger, kind, item, verdict, earned, reason)
+
+    def write(session: Session) -> None:
+        add_override(session, run_id, of, item, verdict, earned, why, viewer.name)
+        session.flush()
+        counted = with_overrides(bundle, ledger, as_they_count(overrides_of(session, run_id)))
+        note_counted(session, run_id, counted.outcome, counted.percent)
+
+    database.write(write)
     return RedirectResponse(f"{urls.debrief(run_id)}#{item if of == 'item' else of}", 303)
+
+
+def _figure(text: str) -> float:
+    try:
+        found = float(text.replace(",", "."))
+    except ValueError:
+        raise EntryRefused(f"Points are a figure, not {text!r}.", "points") from None
+    return found
 
 
 @router.post("/runs/{run_id}/appraisal", dependencies=[CheckedForm])
@@ -82,8 +99,12 @@ def appraise(
 
 
 @router.post("/runs/{run_id}/sign", name="sign", dependencies=[CheckedForm])
-def sign_off(request: Request, run_id: str, viewer: Instructor) -> Response:
-    """Freeze the record under the instructor's name."""
+def sign_off(
+    request: Request, run_id: str, viewer: Instructor, sure: Annotated[str, Form(max_length=4)] = ""
+) -> Response:
+    """Freeze the record under the instructor's name, once they have said that they mean it."""
+    if sure != "yes":
+        raise EntryRefused("Signing is final. Tick that you mean it.", "sure")
     request.app.state.database.write(lambda session: sign(session, run_id, viewer.name))
     return RedirectResponse(urls.debrief(run_id), 303)
 
@@ -94,7 +115,7 @@ def ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
     may_see(viewer, run)
     computed = {row.item: row for row in ledger.items}
-    by = {override.item: override for override in overrides if override.kind == "item"}
+    by = {item: override for (kind, item), override in standing(overrides).items() if kind == "item"}
     steps = bundle.procedure.by_id
     rows = [list(LEDGER_COLUMNS)]
     for row in with_overrides(bundle, ledger, overrides).items:

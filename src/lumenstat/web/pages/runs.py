@@ -4,24 +4,26 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from datetime import datetime
 from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, File, HTTPException, Request, Response, UploadFile
+from fastapi import APIRouter, File, HTTPException, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 from pydantic import TypeAdapter
+from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import Gate, Ledger, words_of_outcome
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
 from lumenstat.errors import EntryRefused, LogError, LumenstatError, StorageError
-from lumenstat.records.database import Database
-from lumenstat.records.exercises import version_for
+from lumenstat.records.exercises import exercise_titles, version_for
+from lumenstat.records.groups import groups
+from lumenstat.records.lists import RUN_SORTS, STANDINGS, RunFilter, RunLine, find_runs
 from lumenstat.records.people import trainees
-from lumenstat.records.runs import RunFacts, RunLine, find_run, import_run, log_of, runs_of
-from lumenstat.records.sealing import overridden_runs
+from lumenstat.records.runs import RunFacts, find_run, import_run, log_of
+from lumenstat.records.sealing import overrides_in
 from lumenstat.records.tables import Override, Run
 from lumenstat.runs.workers import Progress
 from lumenstat.simulation.flight import fly
@@ -45,27 +47,37 @@ class RunRow(Context):
     trainee: str
     instructor: str
     state: str
-    created: str
+    created: datetime
     percent: float | None
     outcome: str | None
+    mode: str
+    lesson_id: str | None
     notes: tuple[str, ...]
 
 
 class RunChoice(Context):
-    """A trainee whose log is taken in."""
+    """A trainee whose log is taken in, a group or an exercise that can be chosen."""
 
-    id: int
+    id: str
     name: str
 
 
 class RunsContext(Context):
-    """Runs still open, and runs that have ended."""
+    """A page of runs, and how it was chosen."""
 
     template: ClassVar[str] = "runs.html"
     tab: ClassVar[str] = "runs"
+    rows: tuple[RunRow, ...]
+    total: int
+    number: int
+    pages: int
+    wanted: RunFilter
     trainees: tuple[RunChoice, ...]
-    open: tuple[RunRow, ...]
-    ended: tuple[RunRow, ...]
+    groups: tuple[RunChoice, ...]
+    exercises: tuple[RunChoice, ...]
+    sorts: tuple[str, ...]
+    standings: tuple[str, ...]
+    outcomes: tuple[tuple[str, str], ...]
 
 
 def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
@@ -75,17 +87,56 @@ def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
 
 
 @router.get("/runs", name="runs")
-def show(request: Request, viewer: SignedIn) -> Response:
-    """All runs for an instructor, their own for a trainee."""
-    mine = None if viewer.is_instructor else viewer.id
-    database = request.app.state.database
-    changed = database.read(overridden_runs)
-    lines = database.read(lambda session: runs_of(session, mine))
-    rows = [_row(line, _as_overridden(database, line, changed.get(line.id, []))) for line in lines]
-    still_open = tuple(row for row in rows if row.state != "ended")
-    choices = tuple(RunChoice(id=p.id, name=p.name) for p in database.read(trainees))
-    ended = tuple(row for row in rows if row.state == "ended")
-    return page(request, RunsContext(trainees=choices, open=still_open, ended=ended))
+def show(
+    request: Request,
+    viewer: SignedIn,
+    q: Annotated[str, Query(max_length=80)] = "",
+    standing: Annotated[str, Query(max_length=10)] = "",
+    outcome: Annotated[str, Query(max_length=12)] = "",
+    mode: Annotated[str, Query(max_length=10)] = "",
+    exercise: Annotated[str, Query(max_length=64)] = "",
+    group: Annotated[str, Query(max_length=20)] = "",
+    trainee: Annotated[str, Query(max_length=20)] = "",
+    sort: Annotated[str, Query(max_length=12)] = "newest",
+    page_: Annotated[int, Query(alias="page", ge=1, le=100_000)] = 1,
+) -> Response:
+    """Runs for an instructor, their own for a trainee: searched, filtered, sorted, a page at a time."""
+    wanted = RunFilter(
+        words=q,
+        standing=standing,
+        outcome=outcome,
+        mode=mode,
+        exercise=exercise,
+        group=int(group) if group.isdecimal() else None,
+        trainee=(int(trainee) if trainee.isdecimal() else None) if viewer.is_instructor else viewer.id,
+        sort=sort,
+        page=page_,
+    )
+    context: RunsContext = request.app.state.database.read(lambda session: _list(session, viewer, wanted))
+    return page(request, context)
+
+
+def _list(session: Session, viewer: Viewer, wanted: RunFilter) -> RunsContext:
+    found = find_runs(session, wanted)
+    instructor = viewer.is_instructor
+    return RunsContext(
+        rows=rows_of(session, found.rows),
+        total=found.total,
+        number=found.page,
+        pages=found.pages,
+        wanted=wanted,
+        trainees=tuple(RunChoice(id=str(p.id), name=p.name) for p in trainees(session)) if instructor else (),
+        groups=tuple(RunChoice(id=str(g.id), name=g.name) for g in groups(session)) if instructor else (),
+        exercises=tuple(RunChoice(id=name, name=title) for name, title in exercise_titles(session)),
+        sorts=tuple(RUN_SORTS),
+        standings=STANDINGS if instructor else STANDINGS[:2],
+        outcomes=(
+            ("pass", "passed"),
+            ("held", "not passed: held"),
+            ("fail", "not passed"),
+            ("unfinished", "not finished"),
+        ),
+    )
 
 
 @router.get("/runs/{run_id}/log.jsonl")
@@ -149,58 +200,62 @@ def try_log(progress: Progress, canonical_json: str, log: RunLog) -> None:
     fly(Bundle.from_canonical_json(canonical_json), log.events)
 
 
-@dataclass(frozen=True)
-class _Counts:
-    """What a run counts as in a list, and how many of its verdicts were overridden."""
-
-    percent: float | None
-    outcome: str | None
-    overridden: int = 0
+def rows_of(session: Session, lines: Sequence[RunLine]) -> tuple[RunRow, ...]:
+    """Runs as lists show them, with the verdicts that count."""
+    changed = overrides_in(session, [line.id for line in lines])
+    return tuple(_row(session, line, changed.get(line.id, [])) for line in lines)
 
 
-def _as_overridden(database: Database, line: RunLine, overrides: list[Override]) -> _Counts:
-    if not overrides or line.percent is None:
-        return _Counts(line.percent, _outcome_words(line))
-    run = database.read(lambda session: find_run(session, line.id))
-    ledger = Ledger.model_validate_json(run.ledger or "")
-    counted = with_overrides(run.exercise.bundle, ledger, as_they_count(overrides))
-    return _Counts(counted.percent, counted.outcome_words, len({(each.kind, each.item) for each in overrides}))
-
-
-def _outcome_words(line: RunLine) -> str | None:
-    if line.outcome is None:
-        return None
-    return words_of_outcome(line.outcome, GATES.validate_json(line.gates or "[]"), line.pass_mark)
-
-
-def _row(line: RunLine, counts: _Counts) -> RunRow:
+def _row(session: Session, line: RunLine, overrides: list[Override]) -> RunRow:
     return RunRow(
         id=line.id,
         title=line.title,
         trainee=line.trainee,
         instructor=line.instructor,
         state=_state(line),
-        created=f"{line.created:%-d %B %Y, %H:%M}",
-        percent=counts.percent,
-        outcome=counts.outcome,
-        notes=tuple(_notes(line, counts.overridden)),
+        created=line.created,
+        percent=line.percent,
+        outcome=_outcome_words(session, line, overrides),
+        mode=line.mode,
+        lesson_id=line.lesson_id,
+        notes=tuple(_notes(line, len({(each.kind, each.item) for each in overrides}))),
     )
 
 
+def _outcome_words(session: Session, line: RunLine, overrides: list[Override]) -> str | None:
+    if line.outcome is None:
+        return None
+    if not overrides:
+        return words_of_outcome(line.outcome, GATES.validate_json(line.gates or "[]"), line.pass_mark)
+    run = find_run(session, line.id)
+    ledger = Ledger.model_validate_json(run.ledger or "")
+    return with_overrides(run.exercise.bundle, ledger, as_they_count(overrides)).outcome_words
+
+
 def _state(line: RunLine) -> str:
-    """How far a run is: ready, running, judging, stuck (it could not be judged) or ended."""
+    """How far a run is: voided, ready, running, judging, stuck (it could not be judged) or ended."""
+    if line.voided_by is not None:
+        return "voided"
     if line.state == "ended" or line.finished is None:
         return line.state
     return "stuck" if line.not_judged else "judging"
 
 
 def _notes(line: RunLine, overridden: int) -> Iterator[str]:
+    if line.voided_by is not None:
+        yield f"voided by {line.voided_by}: {line.void_reason}"
+    if line.variant:
+        yield f"own start: {line.variant}"
     if overridden:
         yield f"{overridden} overridden"
     if line.signed_by is not None:
         yield f"signed by {line.signed_by}"
+    if line.draft_id is not None:
+        yield "flight of a draft"
     if line.origin_id is not None:
         yield "flown on from another"
+    if line.archived:
+        yield "put away"
 
 
 def as_they_count(rows: Sequence[Override]) -> list[Overridden]:

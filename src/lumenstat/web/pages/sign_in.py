@@ -54,14 +54,14 @@ def _context(request: Request, back_to: str, name: str = "", says: str | None = 
 
 
 @router.get("/")
-def home(request: Request) -> Response:
-    """Everybody's way in: to the exercises, the sign-in page, or the making of the first account."""
+def way_in(request: Request) -> Response:
+    """Everybody's way in: to their home page, the sign-in page, or the making of the first account."""
     if request.app.state.first_code:
         return RedirectResponse(urls.first_instructor(), 303)
     viewer = viewer_of(request)
     if viewer is None:
         return RedirectResponse(urls.sign_in(), 303)
-    return RedirectResponse(urls.exercises() if viewer.is_instructor else urls.runs(), 303)
+    return RedirectResponse(urls.station(viewer.run_id) if viewer.run_id else urls.home(), 303)
 
 
 @router.get("/sign-in", name="sign_in")
@@ -97,7 +97,7 @@ def sign_in(
     if not right:
         return again(401, "Name and password do not match.")
     state.guessing.right(tried)
-    return _signed_in(request, person, safe_next(next))
+    return signed_in_response(request, person, safe_next(next))
 
 
 def address_of(request: Request) -> str:
@@ -113,16 +113,18 @@ def _known_browser(request: Request, person: Person | None) -> str | None:
     return hash_token(token) if known else None
 
 
-def _signed_in(request: Request, person: Person, target: str) -> Response:
+def signed_in_response(request: Request, person: Person, target: str, run_id: str | None = None) -> Response:
+    """Sign a person in and lead on; with `run_id` into that run alone, and the browser is not known as theirs."""
     settings, database = request.app.state.settings, request.app.state.database
-    before = cookie(request, BROWSER)
-    token = database.write(lambda session: open_sign_in(session, person.id, settings.session_hours))
-    browser = database.write(lambda session: know_browser(session, person.id, before))
+    hours = settings.session_hours
+    token = database.write(lambda session: open_sign_in(session, person.id, hours, run_id))
+    cookies = [(SIGN_IN, token, hours * 3600)]
+    if run_id is None:
+        before = cookie(request, BROWSER)
+        browser = database.write(lambda session: know_browser(session, person.id, before))
+        cookies.append((BROWSER, browser, 400 * 86_400))
     response = RedirectResponse(target, 303)
-    for name, value, seconds in (
-        (SIGN_IN, token, settings.session_hours * 3600),
-        (BROWSER, browser, 400 * 86_400),
-    ):
+    for name, value, seconds in cookies:
         response.set_cookie(
             cookie_name(settings, name),
             value,

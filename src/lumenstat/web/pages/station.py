@@ -6,17 +6,22 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
+from sqlalchemy.orm import Session
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
 from lumenstat.items.registry import Item
+from lumenstat.records.lessons import station_rows, trainee_acted
+from lumenstat.records.people import instructors
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
 from lumenstat.systems.panel.part import Control, Instrument, Lamp, Panel
+from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
+from lumenstat.web.pages.choices import Chosen, FaultChoice, fault_choices
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import SignedIn
@@ -82,6 +87,25 @@ class ServiceButton(Context):
     key: str
 
 
+class Neighbour(Context):
+    """Another station of the same lesson."""
+
+    run_id: str
+    number: int
+    trainee: str
+
+
+class DeskSide(Context):
+    """What an instructor has beside the station: the lesson around it, faults, states, other instructors."""
+
+    lesson_id: str | None
+    neighbours: tuple[Neighbour, ...]
+    faults: tuple[FaultChoice, ...]
+    states: tuple[tuple[str, str], ...]
+    instructors: tuple[Chosen, ...]
+    may_take_back: bool
+
+
 class StationContext(Context):
     """Everything the station is drawn from; what changes comes over the socket."""
 
@@ -92,6 +116,7 @@ class StationContext(Context):
     place: str
     trainee: str
     may_fly: bool
+    desk: DeskSide | None
     assist: str
     rates: tuple[int, ...]
     time_lapse: str
@@ -115,10 +140,29 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     if run.state == "ended":
         return RedirectResponse(urls.debrief(run_id), 303)
     bundle = run.exercise.bundle
-    return page(request, station_context(run, bundle, may_fly=viewer.id == run.trainee_id))
+    may_fly = viewer.id == run.trainee_id
+    desk = request.app.state.database.read(lambda session: _desk_side(session, run, bundle)) if not may_fly else None
+    return page(request, station_context(run, bundle, may_fly, desk))
 
 
-def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
+def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
+    rows = station_rows(session, run.lesson_id) if run.lesson_id else []
+    states = [q for q in quantities_of(bundle.airframe).values() if q.kind == "truth"]
+    return DeskSide(
+        lesson_id=run.lesson_id,
+        neighbours=tuple(Neighbour(run_id=r.run_id, number=r.station, trainee=r.trainee) for r in rows),
+        faults=tuple(fault_choices(bundle.airframe)),
+        states=tuple((q.name, q.meaning) for q in states if not q.name.startswith(("lamp.", "instrument."))),
+        instructors=tuple(
+            Chosen(id=str(each.id), name=each.name, ticked=False)
+            for each in instructors(session)
+            if each.id != run.instructor_id
+        ),
+        may_take_back=not trainee_acted(session, run.id),
+    )
+
+
+def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | None = None) -> StationContext:
     """The station of a run."""
     airframe, exercise = bundle.airframe, bundle.exercise
     sections = tuple(_sections(bundle))
@@ -129,6 +173,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool) -> StationContext:
         place=exercise.start.place.name,
         trainee=run.trainee.name,
         may_fly=may_fly,
+        desk=desk,
         assist=exercise.assist,
         rates=RATES,
         time_lapse=exercise.time_lapse,

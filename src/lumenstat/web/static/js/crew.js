@@ -27,7 +27,7 @@ export class CrewLine {
       const [service] = button.dataset.request.split("|");
       const possible = button.dataset.possible.split("|").includes(state[`service.${service}`]);
       button.hidden = !possible;
-      button.disabled = !this.station.mayFly || !possible || state[`service.${service}.busy`] === true;
+      button.disabled = !(this.station.mayFly || this.station.watch) || !possible || state[`service.${service}.busy`] === true;
     }
     if (whole && lines.length) this.list.replaceChildren();
     if (!lines.length) return;

@@ -33,7 +33,12 @@ export class Deck {
     for (const tab of this.tabs) tab.addEventListener("click", () => this.turn(Number(tab.dataset.tab)));
     this.at = new Map();
     this.horn = station.mayFly ? new Horn(root) : null;
-    if (station.mayFly) this.bind();
+    if (station.mayFly || root.dataset.watch) this.bind();
+  }
+
+  // An instructor's hand moves nothing before it is put on the deck in so many words.
+  act(verb, args, beside) {
+    if (this.station.mayFly || this.station.watch?.mode === "hand") this.station.act(verb, args, beside);
   }
 
   bind() {
@@ -43,16 +48,16 @@ export class Deck {
     }
     for (const [name, element] of this.guards) {
       element.addEventListener("click", () => {
-        this.station.act("guard", { control: name, open: element.getAttribute("aria-pressed") !== "true" });
+        this.act("guard", { control: name, open: element.getAttribute("aria-pressed") !== "true" });
       });
     }
     for (const [name, element] of this.instruments) {
-      element.addEventListener("click", () => this.station.card.pick(name));
+      if (this.station.mayFly) element.addEventListener("click", () => this.station.card.pick(name));
     }
     for (const [name, form] of this.entries) {
       form.addEventListener("submit", (event) => {
         event.preventDefault();
-        this.station.act("set", { control: name, to: Number(form.querySelector("input").value) });
+        this.act("set", { control: name, to: Number(form.querySelector("input").value) });
       });
     }
   }
@@ -80,14 +85,14 @@ export class Deck {
     const step = (by) => {
       const positions = this.positions(name);
       const next = Math.min(positions.length - 1, Math.max(0, (this.at.get(name) ?? 0) + by));
-      if (next !== this.at.get(name)) this.station.act("set", { control: name, to: positions[next] });
+      if (next !== this.at.get(name)) this.act("set", { control: name, to: positions[next] });
     };
     element.addEventListener("click", (event) => {
       const label = event.target.closest("[data-index]");
       const positions = this.positions(name);
       const at = this.at.get(name) ?? 0;
       const next = label ? Number(label.dataset.index) : positions.length === 2 ? 1 - at : (at + 1) % positions.length;
-      if (next !== at) this.station.act("set", { control: name, to: positions[next] });
+      if (next !== at) this.act("set", { control: name, to: positions[next] });
     });
     element.addEventListener("keydown", (event) => {
       const by = { ArrowUp: -1, ArrowLeft: -1, ArrowDown: 1, ArrowRight: 1 }[event.key];
@@ -103,8 +108,8 @@ export class Deck {
     let since = null;
     const hold = (yes) => {
       if ((since !== null) === yes) return;
-      if (yes) this.station.act("press", { control: name });
-      else this.station.act("release", { control: name }, { held: (performance.now() - since) / 1000 });
+      if (yes) this.act("press", { control: name });
+      else this.act("release", { control: name }, { held: (performance.now() - since) / 1000 });
       since = yes ? performance.now() : null;
     };
     element.addEventListener("pointerdown", (event) => {

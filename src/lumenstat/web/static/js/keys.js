@@ -12,6 +12,8 @@ export function bindKeys(station) {
       return;
     }
     if (typing) return;
+    if (station.watch?.key(event)) return;
+    if (event.key === "H" && station.mayFly) return station.raiseHand();
     const act = {
       f: () => station.dialogs.open("find"),
       y: () => station.card.toggleWhy(),

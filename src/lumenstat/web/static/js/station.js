@@ -6,6 +6,7 @@ import { Riser } from "./riser.js";
 import { CrewLine } from "./crew.js";
 import { bindKeys } from "./keys.js";
 import { Dialogs } from "./dialogs.js";
+import { Watch } from "./watch.js";
 
 const byId = (name) => document.querySelector(`[data-${name}]`);
 
@@ -25,7 +26,9 @@ class Station {
     this.riser = new Riser(root);
     this.crew = new CrewLine(root, this);
     this.dialogs = new Dialogs(root, this);
+    this.watch = root.dataset.watch ? new Watch(root, this) : null;
     bindKeys(this);
+    byId("hand")?.addEventListener("click", () => this.raiseHand());
     for (const button of root.querySelectorAll("[data-rate]")) {
       button.addEventListener("click", () => this.act("rate", { times: Number(button.dataset.rate) }));
     }
@@ -40,7 +43,7 @@ class Station {
   }
 
   act(verb, args, beside = {}) {
-    if (!this.mayFly && verb !== "finish") return;
+    if (!this.mayFly && !this.watch) return;
     this.link.send({ verb, args, ...beside });
   }
 
@@ -62,6 +65,8 @@ class Station {
     const words = frame.words ?? [];
     if (!this.card.say(words)) for (const word of words) this.say(word);
     if (frame.whole || frame.quantities || frame.crew) this.crew.paint(frame.crew ?? [], this.state, frame.whole);
+    if (frame.hand !== undefined && byId("hand")) byId("hand").setAttribute("aria-pressed", String(frame.hand));
+    if (frame.pointed) this.deck.locate([frame.pointed]);
     if (frame.clock) this.clock = frame.clock;
     this.paintClock(frame.t, this.clock);
   }
@@ -73,10 +78,25 @@ class Station {
     this.deck.guide(this.guided);
   }
 
+  raiseHand() {
+    this.act("hand", { up: byId("hand").getAttribute("aria-pressed") !== "true" });
+  }
+
+  paintFrozen(clock, t) {
+    this.watch?.paintFrozen(clock.frozen);
+    const over = byId("frozen");
+    if (!over) return;
+    over.hidden = !clock.frozen;
+    byId("frozen-note").textContent = t > 0 ? "Frozen by your instructor" : "Wait for your instructor's word";
+  }
+
   paintClock(t, clock) {
+    this.paintFrozen(clock, t);
     byId("clock").textContent = clockText(t);
     byId("clock-note").textContent = clock.finished
       ? "ended, being judged"
+      : clock.frozen
+        ? "frozen"
       : !clock.running
         ? "starts with the first action"
         : clock.rate > 1
@@ -87,7 +107,7 @@ class Station {
     for (const button of this.root.querySelectorAll("[data-rate]")) {
       const rate = Number(button.dataset.rate);
       button.setAttribute("aria-pressed", String(rate === clock.rate));
-      button.disabled = !this.mayFly || !clock.rates.includes(rate);
+      button.disabled = this.watch ? clock.frozen || !clock.running : !this.mayFly || !clock.rates.includes(rate);
     }
   }
 

@@ -1,0 +1,100 @@
+"""A class list as schools have them: names in one column or two, in any order of columns, with or without a heading."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from lumenstat.errors import EntryRefused
+from lumenstat.language.tables import TableRow
+from lumenstat.records.people import checked_name, checked_role, checked_sign_in_name
+
+Field = Literal["name", "first", "last", "sign_in_name", "role", "group"]
+HEADINGS: Mapping[Field, Sequence[str]] = {
+    "name": ("name", "full name", "trainee", "student", "cadet", "participant", "person", "trainee name"),
+    "first": ("first name", "first", "given name", "given names", "forename"),
+    "last": ("last name", "last", "surname", "family name"),
+    "sign_in_name": ("sign-in name", "sign in name", "login", "user name", "username", "user", "account", "id"),
+    "role": ("role", "function"),
+    "group": ("group", "class", "course", "intake"),
+}
+MOST_PEOPLE = 200
+
+
+@dataclass(frozen=True)
+class Listed:
+    """One person of a list: the line, and what it says; a sign-in name is made where none is given."""
+
+    line: int
+    name: str
+    sign_in_name: str
+    role: str
+    group: str
+
+
+@dataclass(frozen=True)
+class ClassList:
+    """A list that was read: its people, and what is wrong with it, by line."""
+
+    people: tuple[Listed, ...]
+    problems: tuple[tuple[int, str], ...]
+
+
+def read_class_list(rows: Sequence[TableRow]) -> ClassList:
+    """Everybody on a list, with every problem at once."""
+    columns = _columns(rows[0])
+    body = rows[1:] if columns else rows
+    columns = columns or {"name": 0}
+    people: list[Listed] = []
+    problems: list[tuple[int, str]] = []
+    for row in body:
+        try:
+            people.append(_person(row, columns))
+        except EntryRefused as error:
+            problems.append((row.line, str(error)))
+    problems += _doubled(people)
+    if len(people) > MOST_PEOPLE:
+        problems.append((people[MOST_PEOPLE].line, f"A list has at most {MOST_PEOPLE} people; split it."))
+    if not people and not problems:
+        problems.append((rows[0].line, "There is nobody on the list below its headings."))
+    return ClassList(tuple(people), tuple(sorted(problems)))
+
+
+def _columns(row: TableRow) -> dict[Field, int]:
+    """Which column is which, where the row is one of headings."""
+    found: dict[Field, int] = {}
+    for number, cell in enumerate(row.cells):
+        for field, headings in HEADINGS.items():
+            if cell.lower().strip(" :.") in headings:
+                found.setdefault(field, number)
+    return found if "name" in found or "first" in found or "last" in found else {}
+
+
+def _person(row: TableRow, columns: Mapping[Field, int]) -> Listed:
+    def cell(field: Field) -> str:
+        return row.cell(columns[field]) if field in columns else ""
+
+    name = cell("name") or f"{cell('first')} {cell('last')}"
+    if "first" not in columns and name.count(",") == 1:
+        last, first = name.split(",")
+        name = f"{first} {last}"
+    own = cell("sign_in_name")
+    return Listed(
+        line=row.line,
+        name=checked_name(name),
+        sign_in_name=checked_sign_in_name(own) if own else "",
+        role=checked_role(cell("role")) if cell("role") else "trainee",
+        group=cell("group"),
+    )
+
+
+def _doubled(people: Sequence[Listed]) -> Iterator[tuple[int, str]]:
+    seen: dict[str, int] = {}
+    for each in people:
+        for key in filter(None, (each.name.lower(), each.sign_in_name and f"@{each.sign_in_name}")):
+            if key in seen:
+                what = each.sign_in_name if key.startswith("@") else each.name
+                yield each.line, f"{what!r} stands on line {seen[key]} already."
+            else:
+                seen[key] = each.line

@@ -1,0 +1,200 @@
+"""Lessons: one exercise started for many at once, each at a station with a code of its own."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, aliased
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.errors import EntryRefused, Missing, RecordError
+from lumenstat.records.exercises import keep_version
+from lumenstat.records.people import get_person, now
+from lumenstat.records.runs import NewEvents, create_run, find_run, keep_events
+from lumenstat.records.tables import Lesson, Person, Run, RunEvent
+
+CODE_LETTERS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"
+"""Nothing that is mistaken for something else when read across a room."""
+CODE_LENGTH = 6
+MOST_STATIONS = 60
+
+
+@dataclass(frozen=True)
+class Place:
+    """A station of a lesson: who sits there, and how the exercise differs there, if it does."""
+
+    trainee_id: int
+    bundle: Bundle | None = None
+    says: str | None = None
+
+
+def start_lesson(
+    session: Session,
+    digest: str,
+    title: str,
+    exercise_id: str,
+    instructor_id: int,
+    places: Sequence[Place],
+    together: bool,
+    engine: str,
+    group_id: int | None = None,
+) -> str:
+    """Start an exercise for everybody who has a place; gives the lesson's id. Raises EntryRefused."""
+    if not places:
+        raise EntryRefused("Choose at least one trainee.", "trainees")
+    if len(places) > MOST_STATIONS:
+        raise EntryRefused(f"A lesson has at most {MOST_STATIONS} stations.", "trainees")
+    lesson = Lesson(
+        id=secrets.token_hex(8),
+        title=title[:200],
+        exercise_id=exercise_id,
+        group_id=group_id,
+        instructor_id=instructor_id,
+        together=together,
+        created=now(),
+    )
+    session.add(lesson)
+    session.flush()
+    for number, place in enumerate(places, start=1):
+        _start(session, lesson, number, place, digest, engine)
+    return lesson.id
+
+
+def _start(session: Session, lesson: Lesson, number: int, place: Place, digest: str, engine: str) -> None:
+    if place.bundle is not None:
+        keep_version(session, place.bundle)
+        session.flush()
+    own = place.bundle.digest if place.bundle is not None else digest
+    run = create_run(session, own, place.trainee_id, lesson.instructor_id, engine)
+    run.lesson_id, run.station, run.variant, run.like_digest = lesson.id, number, place.says, digest
+    run.join_code = _free_code(session)
+    session.flush()
+    if lesson.together:
+        keep_events(session, [NewEvents(run.id, 0, [(LogEvent(0, "instructor", "freeze"), None)])])
+
+
+def _free_code(session: Session) -> str:
+    while True:
+        code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))
+        if session.scalar(select(Run.id).where(Run.join_code == code)) is None:
+            return code
+
+
+def run_of_code(session: Session, code: str) -> Run | None:
+    """The run that a code opens, while it can be flown."""
+    code = code.strip().upper().replace(" ", "").replace("-", "")
+    run = session.scalar(select(Run).where(Run.join_code == code)) if code else None
+    return run if run is not None and run.finished is None and run.voided_at is None else None
+
+
+def get_lesson(session: Session, lesson_id: str) -> Lesson:
+    """A lesson. Raises Missing."""
+    lesson = session.get(Lesson, lesson_id)
+    if lesson is None:
+        raise Missing("There is no such lesson.")
+    return lesson
+
+
+def stations_of(session: Session, lesson_id: str) -> list[Run]:
+    """The runs of a lesson, by station; those that were voided are left out."""
+    query = select(Run).where(Run.lesson_id == lesson_id, Run.voided_at.is_(None))
+    return list(session.scalars(query.order_by(Run.station)))
+
+
+@dataclass(frozen=True)
+class StationRow:
+    """A station of a lesson as the desk asks for it every second."""
+
+    run_id: str
+    station: int
+    trainee: str
+    instructor: str
+    state: str
+    finished: datetime | None
+    not_judged: str | None
+    outcome: str | None
+    percent: float | None
+    digest: str
+    like_digest: str
+
+
+def station_rows(session: Session, lesson_id: str) -> list[StationRow]:
+    """The stations of a lesson, without their logs and ledgers."""
+    trainee, instructor = aliased(Person), aliased(Person)
+    columns = select(
+        Run.id, func.coalesce(Run.station, 0), trainee.name, instructor.name, Run.state, Run.finished, Run.not_judged,
+        Run.outcome, Run.percent, Run.digest, func.coalesce(Run.like_digest, Run.digest),
+    )  # fmt: skip
+    query = columns.join(trainee, trainee.id == Run.trainee_id).join(instructor, instructor.id == Run.instructor_id)
+    query = query.where(Run.lesson_id == lesson_id, Run.voided_at.is_(None)).order_by(Run.station)
+    return [StationRow(*tuple(row)) for row in session.execute(query)]
+
+
+def lessons_in_the_air(session: Session) -> list[tuple[Lesson, int]]:
+    """Lessons with runs that are not finished, newest first, each with how many those are."""
+    query = select(Lesson, func.count()).join(Run, Run.lesson_id == Lesson.id)
+    query = query.where(Run.finished.is_(None), Run.voided_at.is_(None))
+    rows = session.execute(query.group_by(Lesson.id).order_by(Lesson.created.desc()))
+    return [(row[0], row[1]) for row in rows]
+
+
+def hand_over(session: Session, run_id: str, instructor_id: int) -> str:
+    """Put another instructor in charge of a run; gives the name. Raises EntryRefused."""
+    person = get_person(session, instructor_id)
+    if person.role == "trainee" or not person.active:
+        raise EntryRefused("A run is handed over to an instructor.", "instructor")
+    find_run(session, run_id).instructor_id = person.id
+    return person.name
+
+
+# ---- an accidental start ---------------------------------------------------------------------------------------------
+
+
+def trainee_acted(session: Session, run_id: str) -> bool:
+    """Whether a trainee has done anything in a run."""
+    acted = select(func.count()).select_from(RunEvent).where(RunEvent.run_id == run_id, RunEvent.by != "instructor")
+    return bool(session.scalar(acted))
+
+
+def take_back(session: Session, run_id: str) -> None:
+    """Undo a start before the trainee has done anything: nothing of it is left. Raises RecordError once they have."""
+    run = find_run(session, run_id)
+    if trainee_acted(session, run_id) or run.state == "ended":
+        raise RecordError(f"{run.trainee.name} has begun already; void the run with a reason instead.")
+    lesson_id = run.lesson_id
+    for event in session.scalars(select(RunEvent).where(RunEvent.run_id == run_id)):
+        session.delete(event)
+    session.flush()
+    session.delete(run)
+    session.flush()
+    left = select(func.count()).select_from(Run).where(Run.lesson_id == lesson_id)
+    if lesson_id is not None and not session.scalar(left):
+        session.delete(get_lesson(session, lesson_id))
+
+
+LEAST_REASON = 8
+
+
+def void_run(session: Session, run_id: str, by: str, reason: str) -> None:
+    """Take a run out of what counts and keep it with the reason. Raises EntryRefused, RecordError once it is signed."""
+    run, reason = find_run(session, run_id), reason.strip()
+    if len(reason) < LEAST_REASON:
+        raise EntryRefused("Give the reason in a sentence: it is kept with the run.", "reason")
+    if run.signed_by is not None:
+        raise RecordError(f"This record was signed by {run.signed_by}; it can no longer be voided.")
+    if run.voided_at is not None:
+        raise RecordError(f"{run.voided_by} voided this run already: {run.void_reason}")
+    run.voided_at, run.voided_by, run.void_reason, run.join_code = now(), by, reason, None
+    if run.finished is None:
+        run.finished, run.state = run.voided_at, "ended"
+        run.ended = run.voided_at
+
+
+def archive_run(session: Session, run_id: str, archived: bool) -> None:
+    """Put a run out of the usual lists, or back into them."""
+    find_run(session, run_id).archived = archived

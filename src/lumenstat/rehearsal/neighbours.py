@@ -1,0 +1,92 @@
+"""Different starts of one exercise for people who sit side by side: drawn from a range by a seed, and flown once each.
+
+What is drawn is only given out where the model can fly the exercise from it.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.exercise import Exercise, Fault
+from lumenstat.errors import LumenstatError, ModelError
+from lumenstat.rehearsal.perfect import rehearse
+
+TRIES = 8
+WEATHER_LINE = "temperature"
+"""A line of a paper that tells the outside temperature: it follows what is drawn."""
+
+
+@dataclass(frozen=True)
+class Range:
+    """From what neighbours' starts are drawn: charge of the batteries, 0 to 1; outside degC; one of some faults."""
+
+    charge: tuple[float, float] | None = None
+    celsius: tuple[float, float] | None = None
+    faults: tuple[Fault, ...] = ()
+
+    def __bool__(self) -> bool:
+        return self.charge is not None or self.celsius is not None or bool(self.faults)
+
+
+@dataclass(frozen=True)
+class Neighbour:
+    """One start that was drawn, and how it differs, for the instructor."""
+
+    bundle: Bundle
+    says: str
+
+
+def neighbour(bundle: Bundle, wanted: Range, seed: str, number: int) -> Neighbour:
+    """The start for place `number`. The same seed always gives the same. Raises ModelError where none can be flown."""
+    for tried in range(TRIES):
+        drawn = _draw(bundle, wanted, random.Random(f"{seed}/{number}/{tried}"))  # noqa: S311 - nobody guesses it
+        # The fault is the instructor's to choose, so the model flies without it: the start itself must be sound.
+        if _flyable(_with(drawn.bundle, faults=bundle.exercise.faults)):
+            return drawn
+    raise ModelError(f"of {TRIES} starts drawn for place {number} the model could fly none: choose a narrower range")
+
+
+def _flyable(bundle: Bundle) -> bool:
+    try:
+        return rehearse(bundle).ok
+    except LumenstatError:
+        return False
+
+
+def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
+    start, says = bundle.exercise.start, []
+    changes: dict[str, Any] = {}
+    if wanted.charge is not None:
+        charges = {name: round(rng.uniform(*wanted.charge), 2) for name in start.model_dump()["battery_charge"]}
+        changes["battery_charge"] = charges
+        says.append("battery " + " and ".join(f"{100 * charge:.0f} %" for charge in charges.values()))
+    if wanted.celsius is not None:
+        changes["outside_celsius"] = round(rng.uniform(*wanted.celsius))
+        says.append(f"{changes['outside_celsius']} °C")
+    faults = bundle.exercise.faults
+    if wanted.faults:
+        fault = rng.choice(wanted.faults)
+        faults = (*faults, fault)
+        says.append(fault.kind.replace("_", " ") + f", {fault.target}")
+    drawn = _with(bundle, start=start.model_copy(update=changes), faults=faults)
+    return Neighbour(drawn, "; ".join(says))
+
+
+def _with(bundle: Bundle, **changes: Any) -> Bundle:
+    """The exercise with other values, checked as a document is."""
+    exercise = bundle.exercise.model_copy(update=changes)
+    celsius = exercise.start.outside_celsius
+    papers = [paper.model_dump(mode="json", by_alias=True) for paper in exercise.papers]
+    if celsius != bundle.exercise.start.outside_celsius:
+        for line in _weather_lines(papers):
+            line["value"] = celsius
+    written = exercise.model_dump(mode="json", by_alias=True) | {"papers": papers}
+    return Bundle(bundle.airframe, bundle.checklists, Exercise.model_validate(written))
+
+
+def _weather_lines(papers: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    return (line for paper in papers for line in paper["lines"] if line["id"] == WEATHER_LINE)

@@ -1,0 +1,187 @@
+"""Everybody's own account: name, time zone, password, the end of other sign-ins; and the link of a slip."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar
+
+from fastapi import APIRouter, Form, HTTPException, Request, Response
+from fastapi.responses import RedirectResponse
+from sqlalchemy.orm import Session
+
+from lumenstat.errors import EntryRefused
+from lumenstat.records.invitations import invited, use_up
+from lumenstat.records.people import check_password, get_person, set_account, set_password, time_zones
+from lumenstat.records.sign_ins import sign_out_others
+from lumenstat.records.tables import Person
+from lumenstat.web import urls
+from lumenstat.web.guessing import Try
+from lumenstat.web.pages.sign_in import address_of, signed_in_response
+from lumenstat.web.rendering import Context, FormState, page
+from lumenstat.web.security import SIGN_IN, CheckedForm, SignedIn, Viewer, cookie
+
+router = APIRouter()
+
+
+class AccountContext(Context):
+    """Somebody's own account."""
+
+    template: ClassVar[str] = "account.html"
+    tab: ClassVar[str] = "account"
+    name: str
+    sign_in_name: str
+    time_zone: str
+    time_zones: tuple[str, ...]
+    form: FormState
+    said: str = ""
+
+
+class NewPasswordContext(Context):
+    """A password of one's own, in place of one that somebody else made."""
+
+    template: ClassVar[str] = "new_password.html"
+    name: str
+    action: str
+    form: FormState
+
+
+@router.get("/account", name="account")
+def show(request: Request, viewer: SignedIn, said: str = "") -> Response:
+    """One's own account."""
+    words = {"kept": "Kept.", "password": "Your password is another now.", "others": "Your other sign-ins have ended."}
+    return page(request, _account(request, viewer, said=words.get(said, "")))
+
+
+def _account(request: Request, viewer: Viewer, form: FormState | None = None, said: str = "") -> AccountContext:
+    person: Person = request.app.state.database.read(lambda session: get_person(session, viewer.id))
+    return AccountContext(
+        name=person.name,
+        sign_in_name=person.sign_in_name,
+        time_zone=person.time_zone,
+        time_zones=time_zones(),
+        form=form or FormState(),
+        said=said,
+    )
+
+
+@router.post("/account", dependencies=[CheckedForm])
+def change(
+    request: Request, viewer: SignedIn, name: Annotated[str, Form()] = "", time_zone: Annotated[str, Form()] = ""
+) -> Response:
+    """Keep another name or time zone."""
+    try:
+        request.app.state.database.write(lambda session: set_account(session, viewer.id, name, time_zone))
+    except EntryRefused as error:
+        form = FormState(typed={"name": name, "time_zone": time_zone}, wrong={error.field: str(error)})
+        return page(request, _account(request, viewer, form), 422)
+    return RedirectResponse(f"{urls.account()}?said=kept", 303)
+
+
+@router.post("/account/other-sign-ins", name="end_other_sign_ins", dependencies=[CheckedForm])
+def end_others(request: Request, viewer: SignedIn) -> Response:
+    """End one's sign-ins everywhere but here."""
+    token = cookie(request, SIGN_IN) or ""
+    request.app.state.database.write(lambda session: sign_out_others(session, viewer.id, token))
+    request.app.state.sign_outs += 1
+    return RedirectResponse(f"{urls.account()}?said=others", 303)
+
+
+# ---- passwords -------------------------------------------------------------------------------------------------------
+
+
+@router.get("/account/password", name="own_password")
+def show_password(request: Request, viewer: SignedIn) -> Response:
+    """The form for a password of one's own."""
+    return page(request, NewPasswordContext(name=viewer.name, action=urls.own_password(), form=FormState()))
+
+
+@router.post("/account/password", dependencies=[CheckedForm])
+def change_password(
+    request: Request,
+    viewer: SignedIn,
+    password: Annotated[str, Form(max_length=200)] = "",
+    again: Annotated[str, Form(max_length=200)] = "",
+    present: Annotated[str, Form(max_length=200)] = "",
+) -> Response:
+    """Keep a password; where it was one's own already the present one is asked for. Other sign-ins end."""
+    state = request.app.state
+    person: Person = state.database.read(lambda session: get_person(session, viewer.id))
+    wrong = _wrong_password(request, person, password, again, present)
+    if not wrong:
+        try:
+            state.database.write(lambda session: _keep(session, person.id, password, cookie(request, SIGN_IN) or ""))
+        except EntryRefused as error:
+            wrong = {error.field: str(error)}
+    if wrong:
+        form = FormState(wrong=wrong)
+        if viewer.must_change:
+            again_page: Context = NewPasswordContext(name=viewer.name, action=urls.own_password(), form=form)
+        else:
+            again_page = _account(request, viewer, form)
+        return page(request, again_page, 422)
+    state.sign_outs += 1
+    return RedirectResponse("/" if viewer.must_change else f"{urls.account()}?said=password", 303)
+
+
+def _wrong_password(request: Request, person: Person, password: str, again: str, present: str) -> dict[str, str]:
+    if password != again:
+        return {"again": "The two are not the same."}
+    if person.must_change:
+        return {}
+    tried = Try((f"password {person.id}",))
+    if (pause := request.app.state.guessing.begin(tried)) > 0:
+        return {"present": f"Too many tries. Wait {max(1, round(pause))} seconds."}
+    with request.app.state.hashing.turn() as turn:
+        if not turn:
+            return {"present": "The server is busy. Try again in a few seconds."}
+        if not check_password(person, present):
+            return {"present": "That is not your present password."}
+    request.app.state.guessing.right(tried)
+    return {}
+
+
+def _keep(session: Session, person_id: int, password: str, token: str) -> None:
+    set_password(session, person_id, password)
+    use_up(session, person_id)
+    sign_out_others(session, person_id, token)
+
+
+# ---- the link of a slip ----------------------------------------------------------------------------------------------
+
+
+@router.get("/welcome/{token}", name="welcome")
+def show_welcome(request: Request, token: str) -> Response:
+    """The form that a slip's link leads to."""
+    person = _invited(request, token)
+    return page(request, NewPasswordContext(name=person.name, action=urls.welcome(token), form=FormState()))
+
+
+def _invited(request: Request, token: str) -> Person:
+    tried = Try((f"link {address_of(request)}",))
+    if request.app.state.guessing.begin(tried) > 0:
+        raise HTTPException(429, "Too many links were tried from here. Wait a minute.")
+    person: Person | None = request.app.state.database.read(lambda session: invited(session, token))
+    if person is None:
+        raise HTTPException(404, "This link was used or is too old. Ask your instructor for another slip.")
+    request.app.state.guessing.right(tried)
+    return person
+
+
+@router.post("/welcome/{token}", dependencies=[CheckedForm])
+def use_welcome(
+    request: Request,
+    token: str,
+    password: Annotated[str, Form(max_length=200)] = "",
+    again: Annotated[str, Form(max_length=200)] = "",
+) -> Response:
+    """Keep the password and sign in."""
+    person = _invited(request, token)
+    wrong = {} if password == again else {"again": "The two are not the same."}
+    if not wrong:
+        try:
+            request.app.state.database.write(lambda session: _keep(session, person.id, password, ""))
+        except EntryRefused as error:
+            wrong = {error.field: str(error)}
+    if wrong:
+        context = NewPasswordContext(name=person.name, action=urls.welcome(token), form=FormState(wrong=wrong))
+        return page(request, context, 422)
+    return signed_in_response(request, person, "/")

@@ -1,0 +1,55 @@
+"""Joining a run by the code that the desk shows, at a computer that nobody has signed in to."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar
+
+from fastapi import APIRouter, Form, Query, Request, Response
+
+from lumenstat.records.lessons import run_of_code
+from lumenstat.records.tables import Run
+from lumenstat.web import urls
+from lumenstat.web.guessing import Try
+from lumenstat.web.pages.sign_in import address_of, signed_in_response
+from lumenstat.web.rendering import Context, page
+from lumenstat.web.security import CheckedForm
+
+router = APIRouter()
+
+
+class JoinContext(Context):
+    """The form for a code, what was wrong with the last one, and whose it is once it is known."""
+
+    template: ClassVar[str] = "join.html"
+    code: str = ""
+    says: str | None = None
+    trainee: str | None = None
+    exercise: str | None = None
+
+
+@router.get("/join", name="join")
+def show(request: Request, code: Annotated[str, Query(max_length=12)] = "") -> Response:
+    """The form for a code."""
+    return page(request, JoinContext(code=code))
+
+
+@router.post("/join", dependencies=[CheckedForm])
+def join(
+    request: Request,
+    code: Annotated[str, Form(max_length=12)] = "",
+    sure: Annotated[str, Form(max_length=4)] = "",
+) -> Response:
+    """Say whose station the code opens; then open it. Codes are guessed no faster than passwords."""
+    state = request.app.state
+    tried = Try((f"join {address_of(request)}",))
+    if (pause := state.guessing.begin(tried)) > 0:
+        says = f"Too many tries. Wait {max(1, round(pause))} seconds, then try again."
+        return page(request, JoinContext(code=code, says=says), 429)
+    run: Run | None = state.database.read(lambda session: run_of_code(session, code))
+    if run is None:
+        says = "No exercise waits under that code. It has six letters and digits, and is on your instructor's desk."
+        return page(request, JoinContext(code=code, says=says), 404)
+    state.guessing.right(tried)
+    if sure != "yes":
+        return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.title))
+    return signed_in_response(request, run.trainee, urls.station(run.id), run.id)

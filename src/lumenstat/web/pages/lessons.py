@@ -1,0 +1,296 @@
+"""Starting an exercise for many, and the desk of a lesson: a tile a station."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar
+
+from fastapi import APIRouter, HTTPException, Query, Request, Response
+from fastapi.responses import RedirectResponse
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.exercise import Fault
+from lumenstat.errors import EntryRefused, Missing
+from lumenstat.records.exercises import current_exercise
+from lumenstat.records.groups import get_group, groups, members_of
+from lumenstat.records.lessons import get_lesson, lessons_in_the_air, stations_of
+from lumenstat.records.people import trainees
+from lumenstat.records.tables import Run
+from lumenstat.rehearsal.neighbours import Range
+from lumenstat.runs.starting import LessonPlan
+from lumenstat.systems.registry import fault_targets
+from lumenstat.web import urls
+from lumenstat.web.drawing.lights import Lights, lights_of
+from lumenstat.web.pages.choices import Chosen, FaultChoice, GroupChoice, fault_choices
+from lumenstat.web.rendering import Context, FormState, page
+from lumenstat.web.security import CheckedForm, Instructor
+
+router = APIRouter()
+
+FAULTS_AT_MOST = 3
+CELSIUS, SECONDS = (-60.0, 60.0), (0.0, 3600.0)
+
+
+class StartManyContext(Context):
+    """The form that starts an exercise for many."""
+
+    template: ClassVar[str] = "start_many.html"
+    tab: ClassVar[str] = "exercises"
+    exercise_id: str
+    title: str
+    airframe: str
+    group: int | None
+    groups: tuple[GroupChoice, ...]
+    people: tuple[Chosen, ...]
+    faults: tuple[FaultChoice, ...]
+    fault_count: int
+    form: FormState
+
+
+class StartingContext(Context):
+    """A lesson being made ready."""
+
+    template: ClassVar[str] = "starting.html"
+    tab: ClassVar[str] = "desk"
+    done: int
+    of: int
+    failed: str | None
+    back: str
+
+
+class Station(Context):
+    """One station of a lesson, as the page begins with it."""
+
+    run_id: str
+    number: int
+    trainee: str
+    state: str
+    code: str | None
+    variant: str | None
+    instructor: str
+
+
+class LessonLine(Context):
+    """A lesson in the air."""
+
+    id: str
+    title: str
+    group: str | None
+    instructor: str
+    open: int
+
+
+class DeskContext(Context):
+    """The desk of one lesson."""
+
+    template: ClassVar[str] = "desk.html"
+    tab: ClassVar[str] = "desk"
+    lesson_id: str
+    title: str
+    exercise_id: str
+    airframe: str
+    group: str | None
+    together: bool
+    stations: tuple[Station, ...]
+    others: tuple[LessonLine, ...]
+    lights: Lights
+
+
+class DesksContext(Context):
+    """Lessons in the air."""
+
+    template: ClassVar[str] = "desks.html"
+    tab: ClassVar[str] = "desk"
+    lessons: tuple[LessonLine, ...]
+
+
+# ---- starting --------------------------------------------------------------------------------------------------------
+
+
+@router.get("/exercises/{exercise_id}/start-many", name="start_many")
+def show_form(
+    request: Request, exercise_id: str, viewer: Instructor, group: Annotated[str, Query(max_length=20)] = ""
+) -> Response:
+    """The form that starts an exercise for many."""
+    return page(request, _form(request, exercise_id, int(group) if group.isdecimal() else None))
+
+
+def _form(
+    request: Request,
+    exercise_id: str,
+    group_id: int | None,
+    form: FormState | None = None,
+    ticked: frozenset[int] | None = None,
+) -> StartManyContext:
+    def read(session: Session) -> StartManyContext:
+        bundle = current_exercise(session, exercise_id).bundle
+        members = {p.id for p in members_of(session, group_id)} if group_id is not None else set()
+        chosen = members if ticked is None else ticked
+        shown = [p for p in trainees(session) if group_id is None or p.id in members or p.id in chosen]
+        return StartManyContext(
+            exercise_id=exercise_id,
+            title=bundle.exercise.title,
+            airframe=bundle.airframe.name,
+            group=group_id,
+            groups=tuple(GroupChoice(id=each.id, name=each.name) for each in groups(session)),
+            people=tuple(Chosen(id=str(p.id), name=p.name, ticked=p.id in chosen) for p in shown),
+            faults=tuple(fault_choices(bundle.airframe)),
+            fault_count=FAULTS_AT_MOST,
+            form=form or FormState(),
+        )
+
+    context: StartManyContext = request.app.state.database.read(read)
+    return context
+
+
+@router.post("/exercises/{exercise_id}/start-many", dependencies=[CheckedForm])
+async def start_many(request: Request, exercise_id: str, viewer: Instructor) -> Response:
+    """Start it for everybody chosen."""
+    posted = await request.form()
+    typed = {key: str(value) for key, value in posted.items() if key != "csrf"}
+    people = frozenset(int(each) for each in map(str, posted.getlist("trainees")) if each.isdecimal())
+    group = int(typed["group"]) if typed.get("group", "").isdecimal() else None
+    database = request.app.state.database
+    try:
+        bundle = database.read(lambda session: current_exercise(session, exercise_id).bundle)
+        plan = _plan(request, bundle, typed, [str(each) for each in posted.getlist("fault")], people, group, viewer.id)
+        key, starting = request.app.state.starting.start(plan)
+    except EntryRefused as error:
+        form = FormState(typed=typed, wrong={error.field: str(error)})
+        return page(request, _form(request, exercise_id, group, form, people), 422)
+    where = urls.desk(starting.lesson_id) if starting.lesson_id else urls.starting(exercise_id, key)
+    return RedirectResponse(where, 303)
+
+
+def _plan(
+    request: Request,
+    bundle: Bundle,
+    typed: dict[str, str],
+    faults: list[str],
+    people: frozenset[int],
+    group: int | None,
+    instructor: int,
+) -> LessonPlan:
+    known = request.app.state.database.read(trainees)
+    chosen = tuple(person.id for person in known if person.id in people)
+    if not chosen:
+        raise EntryRefused("Choose at least one trainee.", "trainees")
+    named = request.app.state.database.read(lambda s: get_group(s, group).name) if group is not None else None
+    title = f"{bundle.exercise.title}, {named}" if named else bundle.exercise.title
+    alike = typed.get("starts", "alike") == "alike"
+    wanted = Range() if alike else _range(bundle, typed, [each for each in faults if each])
+    return LessonPlan(bundle, title, chosen, instructor, typed.get("together") == "yes", wanted, group)
+
+
+def _range(bundle: Bundle, typed: dict[str, str], faults: list[str]) -> Range:
+    charge = _pair(typed, "charge", (0.0, 100.0), "Charge goes from 0 to 100 %")
+    celsius = _pair(typed, "celsius", CELSIUS, "Temperature goes from -60 to 60 °C")
+    at = _pair(typed, "at", SECONDS, "A fault begins 0 to 3,600 s after the start")
+    made = tuple(
+        _fault(bundle, each, n, at or (60.0, 60.0), len(faults)) for n, each in enumerate(faults[:FAULTS_AT_MOST])
+    )
+    wanted = Range((charge[0] / 100, charge[1] / 100) if charge else None, celsius, made)
+    if not wanted:
+        raise EntryRefused("Give a range of charge, of temperature, or faults; or let everybody start alike.", "starts")
+    return wanted
+
+
+def _pair(typed: dict[str, str], name: str, bounds: tuple[float, float], says: str) -> tuple[float, float] | None:
+    low, high = (typed.get(f"{name}_{end}", "").strip().replace(",", ".") for end in ("from", "to"))
+    if not low and not high:
+        return None
+    try:
+        pair = float(low or high), float(high or low)
+    except ValueError:
+        raise EntryRefused(f"{says}, in figures.", name) from None
+    if not bounds[0] <= pair[0] <= pair[1] <= bounds[1]:
+        raise EntryRefused(f"{says}, the lower figure first.", name)
+    return pair
+
+
+def _fault(bundle: Bundle, choice: str, number: int, at: tuple[float, float], of: int) -> Fault:
+    kind, _, target = choice.partition("|")
+    if target not in fault_targets(bundle.airframe).get(kind, ()):
+        raise EntryRefused(f"The {bundle.airframe.name} knows no fault {choice!r}.", "faults")
+    seconds = at[0] + (at[1] - at[0]) * (number / max(1, of - 1))
+    taken = {fault.id for fault in bundle.exercise.faults}
+    name = next(f"neighbour-{n}" for n in range(number + 1, 999) if f"neighbour-{n}" not in taken)
+    try:
+        return Fault.model_validate({"id": name, "kind": kind, "target": target, "at": round(seconds)})
+    except ValidationError:
+        raise EntryRefused(f"The {bundle.airframe.name} knows no fault {choice!r}.", "faults") from None
+
+
+@router.get("/exercises/{exercise_id}/starting/{key}", name="starting")
+def show_starting(request: Request, exercise_id: str, key: str, viewer: Instructor) -> Response:
+    """How far a lesson is that is being made ready; its desk once it is."""
+    starting = request.app.state.starting.starts.get(key)
+    if starting is None:
+        raise HTTPException(404, "That start is not under way any more.")
+    if starting.lesson_id is not None:
+        return RedirectResponse(urls.desk(starting.lesson_id), 303)
+    back = urls.start_many(exercise_id)
+    return page(request, StartingContext(done=starting.done, of=starting.of, failed=starting.failed, back=back))
+
+
+# ---- the desk --------------------------------------------------------------------------------------------------------
+
+
+@router.get("/desk", name="desks")
+def show_desks(request: Request, viewer: Instructor) -> Response:
+    """Lessons in the air; where there is one alone, its desk."""
+    lines = tuple(_lines(request))
+    if len(lines) == 1:
+        return RedirectResponse(urls.desk(lines[0].id), 303)
+    return page(request, DesksContext(lessons=lines))
+
+
+def _lines(request: Request) -> list[LessonLine]:
+    return [
+        LessonLine(
+            id=lesson.id,
+            title=lesson.title,
+            group=lesson.group.name if lesson.group else None,
+            instructor=lesson.instructor.name,
+            open=count,
+        )
+        for lesson, count in request.app.state.database.read(lessons_in_the_air)
+    ]
+
+
+@router.get("/desk/{lesson_id}", name="desk")
+def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
+    """The desk of a lesson."""
+    database = request.app.state.database
+    lesson = database.read(lambda session: get_lesson(session, lesson_id))
+    runs: list[Run] = database.read(lambda session: stations_of(session, lesson_id))
+    if not runs:
+        raise Missing("Nobody is left in this lesson.")
+    bundle = runs[0].exercise.bundle
+    return page(
+        request,
+        DeskContext(
+            lesson_id=lesson.id,
+            title=lesson.title,
+            exercise_id=lesson.exercise_id,
+            airframe=bundle.airframe.name,
+            group=lesson.group.name if lesson.group else None,
+            together=lesson.together,
+            stations=tuple(_station(run) for run in runs),
+            others=tuple(line for line in _lines(request) if line.id != lesson_id),
+            lights=lights_of(bundle),
+        ),
+    )
+
+
+def _station(run: Run) -> Station:
+    return Station(
+        run_id=run.id,
+        number=run.station or 0,
+        trainee=run.trainee.name,
+        state=run.state,
+        code=run.join_code,
+        variant=run.variant,
+        instructor=run.instructor.name,
+    )
