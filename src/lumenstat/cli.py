@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from lumenstat import ENGINE_VERSION, __version__, cli_database
+from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_people
 from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
@@ -298,6 +298,7 @@ app.command()(cli_database.verify)
 app.command("check-database")(cli_database.check_database)
 app.command()(cli_database.backup)
 app.command()(cli_database.restore)
+app.add_typer(cli_people.people, name="people")
 
 
 @app.command()
@@ -314,6 +315,9 @@ def explain(
 @app.command()
 def serve(
     demo: Annotated[bool, typer.Option("--demo", help="Load the demo school and list its accounts.")] = False,
+    quiet_demo: Annotated[
+        bool, typer.Option("--quiet-demo", help="A demo without its past weeks and its class in the air.")
+    ] = False,
     school: Annotated[str, _setting("school", "The school's name on what is printed.")] = "",
     host: Annotated[str, _setting("host", "The address to listen at.")] = "127.0.0.1",
     port: Annotated[int, _setting("port", "The port to listen at.")] = 8500,
@@ -338,6 +342,7 @@ def serve(
         host=host,
         port=port,
         demo=demo,
+        demo_life=demo and not quiet_demo,
         school=school or (DEMO_SCHOOL if demo else ""),
         session_hours=session_hours,
         idle_minutes=idle_minutes,

@@ -12,6 +12,8 @@ from pathlib import Path
 class Settings:
     """How one server runs.
 
+    `demo_life` gives the demo school its past and a class in the air.
+
     `tls` says that people reach it by https, through a proxy; then cookies are sent by no other way. Forwarded
     addresses are believed only of `trusted_proxies`. A sign-in ends after `session_hours`, or `idle_minutes` in which
     nothing was done with it. `grades` is the school's own scale, the best first.
@@ -21,6 +23,7 @@ class Settings:
     host: str = "127.0.0.1"
     port: int = 8500
     demo: bool = False
+    demo_life: bool = False
     school: str = ""
     session_hours: float = 12.0
     idle_minutes: float = 30.0

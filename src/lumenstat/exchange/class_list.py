@@ -6,9 +6,22 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
 from lumenstat.errors import EntryRefused
 from lumenstat.language.tables import TableRow
-from lumenstat.records.people import checked_name, checked_role, checked_sign_in_name
+from lumenstat.records.groups import add_group, add_members, find_group
+from lumenstat.records.people import (
+    add_person,
+    checked_name,
+    checked_role,
+    checked_sign_in_name,
+    find_person,
+    first_password,
+    free_sign_in_name,
+)
+from lumenstat.records.tables import Person
 
 Field = Literal["name", "first", "last", "sign_in_name", "role", "group"]
 HEADINGS: Mapping[Field, Sequence[str]] = {
@@ -98,3 +111,48 @@ def _doubled(people: Sequence[Listed]) -> Iterator[tuple[int, str]]:
                 yield each.line, f"{what!r} stands on line {seen[key]} already."
             else:
                 seen[key] = each.line
+
+
+# ---- taking it in ----------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Added:
+    """Somebody of a list as they can sign in now; without a password they were here already."""
+
+    name: str
+    sign_in_name: str
+    password: str | None
+
+
+def add_listed(session: Session, listed: ClassList, group: str, in_charge: int) -> list[Added]:
+    """Add everybody on a list; who is here already is only put into the group. Groups that are not there are made.
+
+    Raises EntryRefused, with nobody added.
+    """
+    added: list[Added] = []
+    members: dict[str, list[int]] = {}
+    for each in listed.people:
+        person = _known(session, each)
+        if person is None:
+            password = first_password()
+            name = each.sign_in_name or free_sign_in_name(session, each.name)
+            person = add_person(session, each.name, name, each.role, password, must_change=True)
+            added.append(Added(person.name, person.sign_in_name, password))
+        else:
+            added.append(Added(person.name, person.sign_in_name, None))
+        if person.role == "trainee" and (into := each.group or group):
+            members.setdefault(into, []).append(person.id)
+    for into, people in members.items():
+        found = find_group(session, into) or add_group(session, into, in_charge)
+        add_members(session, found.id, people)
+    return added
+
+
+def _known(session: Session, each: Listed) -> Person | None:
+    if each.sign_in_name:
+        found = find_person(session, each.sign_in_name)
+        if found is not None and found.name.lower() != each.name.lower():
+            raise EntryRefused(f"Line {each.line}: the sign-in name {each.sign_in_name!r} is {found.name}'s.")
+        return found
+    return session.scalars(select(Person).where(Person.name == each.name, Person.active).limit(1)).first()

@@ -233,6 +233,11 @@ def anybody(session: Session) -> bool:
     return bool(session.scalar(select(func.count()).select_from(Person)))
 
 
+def all_people(session: Session) -> list[Person]:
+    """Everybody, by sign-in name."""
+    return list(session.scalars(select(Person).order_by(Person.sign_in_name)))
+
+
 def trainees(session: Session) -> list[Person]:
     """Everybody who can be given an exercise."""
     query = select(Person).where(Person.role == "trainee", Person.active)

@@ -118,7 +118,8 @@ class Standing:
 
 def standing(tile: Tile, pace: Pace | None) -> Standing:
     """How a run stands against the model's pace; behind is negative where it is ahead."""
-    needs = None if pace is None or tile.item not in pace.ends else pace.ends[tile.item] - pace.starts[tile.item]
+    item = tile.item or ""
+    needs = None if pace is None or item not in pace.ends else pace.ends[item] - pace.starts[item]
     patience = max(LEAST_STUCK_SECONDS, TIMES_NEEDED * (LEAST_STUCK_SECONDS if needs is None else needs))
     stuck = tile.running and not tile.waiting and tile.idle > patience
     return Standing(None if pace is None else _behind(tile, sorted(pace.ends.values())), stuck, needs)

@@ -29,6 +29,8 @@ from lumenstat.runs.store import DatabaseStore
 from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
 from lumenstat.simulation.actions import ready
+from lumenstat.standins.history import History
+from lumenstat.standins.pilots import DemoClass
 from lumenstat.web import urls
 from lumenstat.web.front import Lumenstat
 from lumenstat.web.guessing import Guessing, HashingQueue
@@ -90,8 +92,15 @@ def create_app(settings: Settings) -> Lumenstat:
         await state.hub.start()
         state.judges.start()
         warming = asyncio.create_task(asyncio.to_thread(_warm, database))
+        life = (History(database, state.judges), DemoClass(database, state.hub)) if settings.demo_life else None
+        if life is not None:
+            life[0].start()
+            life[1].start()
         yield
         warming.cancel()
+        if life is not None:
+            life[0].stop()
+            await life[1].stop()
         state.proofs.stop()
         await state.hub.stop()
         state.judges.stop()

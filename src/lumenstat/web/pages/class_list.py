@@ -6,15 +6,11 @@ from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, InputRefused, WorkerError
-from lumenstat.exchange.class_list import ClassList, Listed, read_class_list
+from lumenstat.exchange.class_list import ClassList, add_listed, read_class_list
 from lumenstat.language.tables import LARGEST_BYTES, TableRow, read_table
-from lumenstat.records.groups import add_group, add_members, find_group, get_group, groups
-from lumenstat.records.people import add_person, find_person, first_password, free_sign_in_name
-from lumenstat.records.tables import Person
+from lumenstat.records.groups import groups
 from lumenstat.runs.workers import Progress
 from lumenstat.web.pages.choices import GroupChoice
 from lumenstat.web.pages.people import Slip, roles_for, slips_page
@@ -91,9 +87,10 @@ def _take_in(request: Request, viewer: Viewer, content: bytes, group: str) -> Re
     if problems:
         return _with_problems(request, rows, problems, group)
     try:
-        slips = request.app.state.database.write(lambda session: _added(session, viewer, listed, group))
+        added = request.app.state.database.write(lambda session: add_listed(session, listed, group, viewer.id))
     except EntryRefused as error:
         return page(request, _context(request, says=str(error), text=_text_of(rows), group=group), 422)
+    slips = [Slip(name=a.name, sign_in_name=a.sign_in_name, password=a.password, link=None) for a in added]
     return slips_page(request, slips)
 
 
@@ -126,34 +123,3 @@ def _as_text(content: bytes) -> str:
 def _text_of(rows: list[TableRow]) -> str:
     """The list as it can be mended on the page."""
     return "\n".join("\t".join(row.cells) for row in rows)
-
-
-def _added(session: Session, viewer: Viewer, listed: ClassList, group: str) -> list[Slip]:
-    """Everybody on the list; who is here already is only put into the group."""
-    slips, members = [], dict[str, list[int]]()
-    for each in listed.people:
-        person = _known(session, each)
-        if person is None:
-            password = first_password()
-            name = each.sign_in_name or free_sign_in_name(session, each.name)
-            person = add_person(session, each.name, name, each.role, password, must_change=True)
-            slips.append(Slip(name=person.name, sign_in_name=name, password=password, link=None))
-        else:
-            slips.append(Slip(name=person.name, sign_in_name=person.sign_in_name, password=None, link=None))
-        if person.role == "trainee" and (into := each.group or group):
-            members.setdefault(into, []).append(person.id)
-    for into, people in members.items():
-        found = get_group(session, int(into)) if into == group and into.isdecimal() else find_group(session, into)
-        found = found or add_group(session, into, viewer.id)
-        add_members(session, found.id, people)
-    return slips
-
-
-def _known(session: Session, each: Listed) -> Person | None:
-    if each.sign_in_name:
-        found = find_person(session, each.sign_in_name)
-        if found is not None and found.name.lower() != each.name.lower():
-            raise EntryRefused(f"Line {each.line}: the sign-in name {each.sign_in_name!r} is {found.name}'s.")
-        return found
-    same = select(Person).where(Person.name == each.name, Person.active)
-    return session.scalars(same.limit(1)).first()

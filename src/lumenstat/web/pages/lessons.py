@@ -279,7 +279,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
             together=lesson.together,
             stations=tuple(_station(run) for run in runs),
             others=tuple(line for line in _lines(request) if line.id != lesson_id),
-            lights=lights_of(bundle),
+            lights=lights_of(bundle, stacked=True),
         ),
     )
 
