@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +14,7 @@ from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.checklist import Checklist
 from lumenstat.drafting.draft import Draft, shipped_library
 from lumenstat.drafting.edits import slug
-from lumenstat.drafting.spreadsheet import SheetRow
+from lumenstat.drafting.sheet import SheetRow
 from lumenstat.drafting.trees import text_of, tree_of, written
 from lumenstat.errors import EditRefused
 from lumenstat.systems.electrical.ac_sources import AcSection, GroundSupply
@@ -43,6 +44,7 @@ def from_sheet(airframe: Airframe, title: str, rows: Sequence[SheetRow]) -> Draf
     """An exercise whose checklist is what a spreadsheet holds; its sections are those the sheet names."""
     sections = CommentedSeq()
     taken: set[str] = set()
+    left_open: list[str] = []
     for row in rows:
         name = row.section or "Checklist"
         if not sections or sections[-1]["title"] != name:
@@ -52,8 +54,10 @@ def from_sheet(airframe: Airframe, title: str, rows: Sequence[SheetRow]) -> Draf
         while item_id in taken:
             item_id += "-again"
         taken.add(item_id)
+        if row.open:
+            left_open.append(item_id)
         sections[-1]["items"].append(written({"id": item_id, **row.item}))
-    return _draft(airframe, title, sections)
+    return replace(_draft(airframe, title, sections), taken_in=tuple(left_open))
 
 
 def copy_of(bundle: Bundle, title: str) -> Draft:

@@ -22,20 +22,26 @@ from lumenstat.simulation.actions import start_problems
 
 @dataclass(frozen=True)
 class Draft:
-    """The texts, in YAML, as they are written; comments and all."""
+    """The texts, in YAML, as they are written; comments and all.
+
+    `taken_in` names items of a spreadsheet that nothing on the airframe fitted: they stay open until they are made
+    something else or are expressly left to say-so.
+    """
 
     exercise: str
     checklists: tuple[str, ...]
+    taken_in: tuple[str, ...] = ()
 
     def to_json(self) -> str:
         """The draft as it is stored."""
-        return json.dumps({"exercise": self.exercise, "checklists": self.checklists}, ensure_ascii=False)
+        content: dict[str, Any] = {"exercise": self.exercise, "checklists": self.checklists}
+        return json.dumps(content | ({"open": self.taken_in} if self.taken_in else {}), ensure_ascii=False)
 
     @staticmethod
     def from_json(text: str) -> Draft:
         """Read back what `to_json` wrote."""
         content: dict[str, Any] = json.loads(text)
-        return Draft(content["exercise"], tuple(content["checklists"]))
+        return Draft(content["exercise"], tuple(content["checklists"]), tuple(content.get("open", ())))
 
     @cached_property
     def mark(self) -> str:
@@ -112,6 +118,17 @@ def _loaded(text: str, file: str) -> Loaded:
 def shipped_library() -> Library:
     """The shipped documents, loaded once."""
     return Library()
+
+
+EARLIER_OPEN = "Not matched yet: "
+"""How drafts of 0.4 say in a statement that nothing fitted a line."""
+
+
+def open_items(draft: Draft, read: Read) -> tuple[str, ...]:
+    """The items that nothing on the airframe fits so far: lines of a sheet that are still no more than said."""
+    items = (item for checklist in read.checklists for section in checklist.sections for item in section.items)
+    said = [item for item in items if item.kind == "confirm"]
+    return tuple(i.id for i in said if i.id in draft.taken_in or i.statement.startswith(EARLIER_OPEN))
 
 
 def _airframe(exercise: Exercise | None, library: Library) -> Airframe | None:

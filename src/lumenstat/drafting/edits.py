@@ -10,7 +10,7 @@ from typing import Any
 
 from ruamel.yaml.comments import CommentedMap, CommentedSeq
 
-from lumenstat.drafting.draft import Draft
+from lumenstat.drafting.draft import EARLIER_OPEN, Draft
 from lumenstat.drafting.trees import find_item, ids_of, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
 from lumenstat.items.registry import KINDS, own_keys
@@ -32,7 +32,19 @@ def set_fields(draft: Draft, item: str, fields: Mapping[str, str | None]) -> Dra
         if name == "id" and value and value != item and value in _all_ids(draft):
             raise EditRefused(f"there is an item {value!r} already; give another id")
         _put(items[at], name, _typed(name, value))
-    return _with(draft, number, tree)
+    renamed = fields.get("id") or item
+    taken_in = tuple(renamed if name == item else name for name in draft.taken_in)
+    return replace(_with(draft, number, tree), taken_in=taken_in)
+
+
+def leave_to_say_so(draft: Draft, item: str) -> Draft:
+    """Settle that an open item is only to be said."""
+    number, tree, items, at = _find(draft, item)
+    statement = str(items[at].get("statement") or "")
+    if statement.startswith(EARLIER_OPEN):
+        items[at]["statement"] = statement.removeprefix(EARLIER_OPEN)
+        draft = _with(draft, number, tree)
+    return replace(draft, taken_in=tuple(name for name in draft.taken_in if name != item))
 
 
 def change_kind(draft: Draft, item: str, kind: str) -> Draft:

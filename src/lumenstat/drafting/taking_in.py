@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 from lumenstat.documents.airframe import Airframe
+from lumenstat.drafting.abbreviations import shipped_abbreviations
 from lumenstat.drafting.beginnings import from_sheet, from_texts
 from lumenstat.drafting.draft import Draft, read_draft, shipped_library
-from lumenstat.drafting.spreadsheet import read_sheet
+from lumenstat.drafting.sheet import Field, Mapped, guess_columns, read_sheet
 from lumenstat.drafting.trees import plain_of
 from lumenstat.errors import EditRefused
 from lumenstat.language.intake import check_text
+from lumenstat.language.tables import TableRow, read_table
 
-Kind = Literal["sheet", "yaml"]
 SECONDS_AT_MOST = 20.0
 
 
@@ -30,21 +30,61 @@ class TakenIn:
 
 def take_in(
     progress: Callable[[str, int, int], None],
-    kind: Kind,
     files: Sequence[tuple[str, bytes]],
-    airframe: str,
-    title: str,
 ) -> TakenIn:
-    """A draft of a sheet or of YAML texts. Raises DocumentError, EditRefused and InputRefused in words."""
+    """A draft of YAML texts. Raises DocumentError, EditRefused and InputRefused in words."""
     progress("reading the files", 0, len(files))
-    if kind == "sheet":
-        plane = airframe_of(airframe)
-        rows = read_sheet(files[0][1] if files else b"", plane)
-        draft, says = from_sheet(plane, title, rows), f"took in {len(rows)} lines"
-    else:
-        texts = [(name, _text(name, content)) for name, content in files]
-        draft, says = from_texts(texts), f"took in {len(texts)} documents"
+    texts = [(name, _text(name, content)) for name, content in files]
+    draft, says = from_texts(texts), f"took in {len(texts)} documents"
     return TakenIn(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
+
+
+@dataclass(frozen=True)
+class SheetWanted:
+    """How a sheet is to be read: for which airframe, under which title; columns only where somebody chose them.
+
+    `remembered` are headings, `own` abbreviations of the school.
+    """
+
+    airframe: str
+    title: str
+    columns: Mapping[int, Field] | None
+    headed: bool
+    remembered: Mapping[str, str]
+    own: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class TakenSheet:
+    """A sheet as it was understood: its rows, its columns, what is wrong by line; the draft once nothing is."""
+
+    rows: tuple[TableRow, ...]
+    mapped: Mapped
+    problems: tuple[tuple[int, str], ...]
+    open_count: int
+    taken: TakenIn | None
+
+
+def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted: SheetWanted) -> TakenSheet:
+    """A draft of a spreadsheet, or how far it is understood. Raises EditRefused and InputRefused in words."""
+    progress("reading the sheet", 0, 1)
+    plane = airframe_of(wanted.airframe)
+    rows = tuple(read_table(content))
+    mapped = guess_columns(rows, wanted.remembered)
+    if wanted.columns is not None:
+        mapped = Mapped(wanted.columns, wanted.headed)
+    if not mapped.complete:
+        return TakenSheet(rows, mapped, (), 0, None)
+    read = read_sheet(rows, mapped, plane, shipped_abbreviations().with_own(wanted.own))
+    left_open = sum(row.open for row in read.rows)
+    # Columns that were only guessed by their place are shown first: a column of notes is easily taken for an answer.
+    if read.problems or (wanted.columns is None and not mapped.headed):
+        return TakenSheet(rows, mapped, read.problems, left_open, None)
+    draft = from_sheet(plane, wanted.title, read.rows)
+    says = f"took in {len(read.rows)} lines" + (f", {left_open} of them open" if left_open else "")
+    return TakenSheet(
+        rows, mapped, (), left_open, TakenIn(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
+    )
 
 
 def title_of(draft: Draft) -> str:

@@ -58,6 +58,7 @@ from lumenstat.web.pages import (
     record,
     replay,
     runs,
+    sheets,
     sign_in,
     station,
     watch,
@@ -68,8 +69,8 @@ from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, exercises, lessons, brief, runs,
-    station, watch, debrief, replay, record, compare, drafts, builder, draft_files, proofs, health, live_station,
-    live_desk,
+    station, watch, debrief, replay, record, compare, sheets, drafts, builder, draft_files, proofs, health,
+    live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((Missing, 404), (EntryRefused, 422))

@@ -41,6 +41,7 @@ FORM_BYTES = 64_000
 BODIES = (
     (re.compile(r"/runs/import"), 5_200_000),
     (re.compile(r"/people/list"), 2_200_000),
+    (re.compile(r"/drafts/sheet"), 4_200_000),
     (re.compile(r"/drafts/new"), 4_200_000),
     (re.compile(r"/drafts/[^/]+/edit"), 1_100_000),
 )

@@ -364,3 +364,13 @@ def starting(exercise_id: str, key: str) -> str:
 def desk_socket(lesson_id: str) -> str:
     """The desk's socket."""
     return _path("desk_socket", lesson_id=lesson_id)
+
+
+def sheet() -> str:
+    """Takes in a checklist from a spreadsheet."""
+    return _path("sheet")
+
+
+def sheet_template(kind: str) -> str:
+    """A spreadsheet to fill in, as CSV or XLSX."""
+    return _path("sheet_template", kind=kind)

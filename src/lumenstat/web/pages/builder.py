@@ -12,7 +12,7 @@ from fastapi.responses import JSONResponse, RedirectResponse
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
 from lumenstat.drafting.doing import items_of
-from lumenstat.drafting.draft import Draft, Read, read_draft
+from lumenstat.drafting.draft import Draft, Read, open_items, read_draft
 from lumenstat.drafting.edits import append_section
 from lumenstat.drafting.taking_in import title_of
 from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
@@ -191,6 +191,13 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
     proof, bundle = _standing(request, draft_id).proven, _flyable(request, draft_id)
     if proof is None:
         raise RecordError("Prove the draft as it stands first; only what the model has flown is published.")
+    standing = _standing(request, draft_id)
+    left = open_items(standing.draft, standing.read)
+    if left:
+        names = ", ".join(left[:4])
+        raise RecordError(
+            f"{len(left)} lines of the sheet are still open ({names}); fit them, or leave them to say-so."
+        )
     if not proof.ok:
         raise RecordError("The proof has findings that stop it; mend them and prove it again.")
     database.write(lambda session: store_bundle(session, bundle))

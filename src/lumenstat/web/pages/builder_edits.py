@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from lumenstat.documents.airframe import Airframe
@@ -213,13 +213,13 @@ def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
         raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this has {len(text):,}")
     tree_of(text)
     if which == "exercise":
-        return Edited(Draft(text, draft.checklists), "wrote the exercise's text")
+        return Edited(replace(draft, exercise=text), "wrote the exercise's text")
     texts = list(draft.checklists)
     if which not in map(str, range(len(texts))):
         raise EditRefused(f"the draft has no text {which[:20]!r}; load the page again")
     number = int(which)
     texts[number] = text
-    return Edited(Draft(draft.exercise, tuple(texts)), f"wrote the text of checklist {number + 1}")
+    return Edited(replace(draft, checklists=tuple(texts)), f"wrote the text of checklist {number + 1}")
 
 
 def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
@@ -231,6 +231,8 @@ def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
         draft = edits.change_kind(draft, item, str(kind))
     if (become := fields.pop("become", None)) is not None:
         draft = _become(draft, item, json.loads(str(become)), keep_words=True)
+    if fields.pop("say_so", None) is not None:
+        draft = edits.leave_to_say_so(draft, item)
     if fields.pop("if_not", None) is not None:
         draft = _entry(draft, item, "if_not", {"id": f"{item}-not"[:60], "says": "Stop and call maintenance"})
     if fields:
@@ -291,7 +293,7 @@ def _tree_with(draft: Draft, item: str) -> tuple[int, Any]:
 def _replaced(draft: Draft, number: int, text: str) -> Draft:
     texts = list(draft.checklists)
     texts[number] = text
-    return Draft(draft.exercise, tuple(texts))
+    return replace(draft, checklists=tuple(texts))
 
 
 def _texts(fields: Mapping[str, Any]) -> dict[str, str | None]:

@@ -8,8 +8,9 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.design_rules import RULES
-from lumenstat.drafting.draft import Draft, DraftProblem, Read
-from lumenstat.drafting.spreadsheet import UNMATCHED, suggestions
+from lumenstat.drafting.abbreviations import shipped_abbreviations
+from lumenstat.drafting.draft import Draft, DraftProblem, Read, open_items
+from lumenstat.drafting.matching import suggestions
 from lumenstat.drafting.trees import plain_of
 from lumenstat.proving.proof import Consequence, Finding, Proof, Remedy
 from lumenstat.proving.report import standing_lines
@@ -184,7 +185,7 @@ def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[ShownFin
         )
 
     written = [_of_problem(problem, shown) for problem in read.problems]
-    unmatched = list(_unmatched(read, shown))
+    unmatched = list(_unmatched(draft, read, shown))
     modelled = [_of_finding(finding, shown) for finding in (proof.findings if proof else ())]
     grave = {"stops": 0, "warns": 1, "notes": 2}
     return tuple(sorted([*written, *unmatched, *modelled], key=lambda each: grave[each.severity]))
@@ -220,27 +221,28 @@ def _of_finding(finding: Finding, shown: Any) -> ShownFinding:
     return found
 
 
-def _unmatched(read: Read, shown: Any) -> Iterator[ShownFinding]:
+def _unmatched(draft: Draft, read: Read, shown: Any) -> Iterator[ShownFinding]:
     if read.airframe is None:
         return
+    left_open = open_items(draft, read)
     for checklist in read.checklists:
         for section in checklist.sections:
             for item in section.items:
-                if item.kind == "confirm" and item.statement.startswith(UNMATCHED):
+                if item.id in left_open:
                     yield shown(
                         item.id,
-                        kind="unmatched",
-                        severity="warns",
+                        kind="open",
+                        severity="stops",
                         says=f"Nothing on {read.airframe.name} was found for '{item.challenge}: {item.response}'.",
                         remedies=tuple(_meant(read.airframe, item.id, item.challenge, item.response)),
                     )
 
 
 def _meant(airframe: Airframe, item: str, challenge: str, response: str) -> Iterator[Remedy]:
-    for words, fields in suggestions(airframe, challenge, response):
+    for words, fields in suggestions(airframe, shipped_abbreviations().spelled_out(challenge), response):
         given = {key: value for key, value in fields.items() if key not in ("challenge", "response", "who")}
         yield Remedy(words=f"It is the {words}", item=item, fields={"become": json.dumps(given)})
-    yield Remedy(words="Only to be confirmed", item=item, fields={"statement": f"{challenge}: {response}."})
+    yield Remedy(words="Leave it to say-so", item=item, fields={"say_so": "yes"})
 
 
 def proof_view(

@@ -119,13 +119,13 @@ async def create(
     exercise: Annotated[str, Form()] = "",
     files: Annotated[list[UploadFile] | None, File()] = None,
 ) -> Response:
-    """Begin a draft: from `nothing`, as a `copy`, from a `sheet` or from `yaml`. Raises RecordError."""
+    """Begin a draft: from `nothing`, as a `copy` or from `yaml`; a sheet has a page of its own. Raises RecordError."""
     database = request.app.state.database
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
     if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
         raise EntryRefused(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.")
-    if begins in ("nothing", "sheet"):
-        title = _titled(title)
+    if begins == "nothing":
+        title = titled(title)
     try:
         begun = await run_in_threadpool(_begun, request, begins, contents, airframe, exercise, title)
     except DocumentError as error:
@@ -146,10 +146,8 @@ def _begun(
 ) -> TakenIn:
     """What a draft begins with. Files are read by another process, which has a time limit."""
     match begins:
-        case "sheet" | "yaml":
-            taken: TakenIn = request.app.state.reader.call(
-                take_in, begins, contents, airframe, title, seconds=SECONDS_AT_MOST
-            )
+        case "yaml":
+            taken: TakenIn = request.app.state.reader.call(take_in, contents, seconds=SECONDS_AT_MOST)
             return taken
         case "copy":
             version = request.app.state.database.read(lambda session: current_exercise(session, exercise))
@@ -159,10 +157,11 @@ def _begun(
             draft = from_nothing(airframe_of(airframe), title)
             return TakenIn(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
         case _:
-            raise EntryRefused("A draft begins from nothing, as a copy, from a sheet or from yaml.")
+            raise EntryRefused("A draft begins from nothing, as a copy, or from yaml.")
 
 
-def _titled(title: str) -> str:
+def titled(title: str) -> str:
+    """A title as it is kept. Raises EntryRefused where there is none."""
     if not title.strip():
-        raise EntryRefused("Give the exercise a title.")
+        raise EntryRefused("Give the exercise a title.", "title")
     return title.strip()[:120]

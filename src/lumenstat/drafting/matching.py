@@ -1,30 +1,19 @@
-"""A checklist from a spreadsheet saved as CSV: challenge and response, matched to what the airframe has."""
+"""What a line of a checklist could mean on an airframe: its challenge and response matched to the parts there are."""
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from difflib import SequenceMatcher
-from typing import Any, get_args
+from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import slug
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_state, spoken
-from lumenstat.errors import EditRefused
-from lumenstat.items.item import Who
 from lumenstat.systems.panel.part import Control, Instrument
 
-MOST_ROWS = 400
-LARGEST_BYTES = 500_000
-COLUMNS = ("challenge", "response", "section", "who", "why", "caution", "good", "weight", "critical", "hint")
 ALIKE = 0.72
 SUGGESTIONS = 3
-UNMATCHED = "Not matched yet: "
-"""How the statement of a line begins that nothing on the airframe could be found for."""
-
 _FIGURE = r"(-?\d+(?:\.\d+)?)"
 _BAND = re.compile(rf"{_FIGURE}\s*(?:to|-|–)\s*{_FIGURE}")
 _LEAST = re.compile(rf"{_FIGURE}\s*\S*\s*(?:or more|minimum|min)|(?:at least|over|above|>=?)\s*{_FIGURE}", re.I)
@@ -34,108 +23,6 @@ _ASKED = re.compile(r"\b(request|requested|ask|asked|called for)\b", re.I)
 
 
 Scored = tuple[float, dict[str, Any]]
-
-
-@dataclass(frozen=True)
-class SheetRow:
-    """One line: its item, the section it belongs to, and the line of the file."""
-
-    line: int
-    section: str
-    item: dict[str, Any]
-
-
-def read_sheet(content: bytes, airframe: Airframe) -> list[SheetRow]:
-    """Every line of a CSV as an item. Raises EditRefused that names the line and what would be right."""
-    rows = _rows(_text(content))
-    heads = [cell.strip().lower() for cell in next(rows, (0, []))[1]]
-    missing = [name for name in ("challenge", "response") if name not in heads]
-    if missing:
-        raise EditRefused(
-            f"line 1 has no column {' and no column '.join(missing)}; the first line names the columns, each in a cell "
-            f"of its own (no merged cells): {', '.join(COLUMNS)}"
-        )
-    unknown = [head for head in heads if head and head not in COLUMNS]
-    if unknown:
-        raise EditRefused(f"line 1 names a column {unknown[0]!r}; there is {', '.join(COLUMNS)}")
-    found: list[SheetRow] = []
-    for line, cells in rows:
-        if [cell for cell in cells[len(heads) :] if cell.strip()]:
-            counts = f"line {line} has {len(cells)} cells and line 1 names {len(heads)}"
-            raise EditRefused(f"{counts}; a cell with a comma in it stands in quotes")
-        given = {head: cell.strip() for head, cell in zip(heads, cells, strict=False) if head and cell.strip()}
-        if not given:
-            continue
-        _refuse_formulas(given, line)
-        if "challenge" not in given:
-            raise EditRefused(f"line {line} has no challenge; a merged cell leaves the others empty: fill each one")
-        if len(found) >= MOST_ROWS:
-            raise EditRefused(f"line {line}: a checklist has at most {MOST_ROWS} items; split the sheet")
-        found.append(SheetRow(line, given.get("section", ""), _item(given, line, airframe)))
-    if not found:
-        raise EditRefused("the sheet has no line below its first one")
-    return found
-
-
-def _text(content: bytes) -> str:
-    if len(content) > LARGEST_BYTES:
-        raise EditRefused(f"the sheet is larger than {LARGEST_BYTES:,} bytes; a checklist is not")
-    if content[:2] in (b"PK", b"\xd0\xcf"):
-        raise EditRefused("this is a workbook, not a CSV; save it as `CSV UTF-8` first")
-    try:
-        text = content.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        line = content[: error.start].count(b"\n") + 1
-        raise EditRefused(f"line {line} is not UTF-8 text; save the sheet as `CSV UTF-8`") from None
-    if "\x00" in text:
-        raise EditRefused("the file holds null characters; save the sheet as `CSV UTF-8`")
-    return text
-
-
-def _rows(text: str) -> Iterator[tuple[int, list[str]]]:
-    first = text.split("\n", 1)[0]
-    delimiter = max(",;\t", key=first.count)
-    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
-    try:
-        for cells in reader:
-            yield reader.line_num, cells
-    except csv.Error as error:
-        raise EditRefused(f"line {reader.line_num} cannot be read as CSV: {error}") from None
-
-
-def _refuse_formulas(given: dict[str, str], line: int) -> None:
-    for name, cell in given.items():
-        if cell[0] in "=@" or (cell[0] in "+-" and not re.match(r"[+-]\d", cell)):
-            raise EditRefused(f"line {line}, {name}: {cell[:20]!r} is a formula; paste the sheet as values")
-
-
-def _item(given: dict[str, str], line: int, airframe: Airframe) -> dict[str, Any]:
-    challenge, response = given["challenge"], given.get("response", "Checked")
-    item = next(iter(matches(airframe, challenge, response)), None)
-    if item is None:
-        item = {"kind": "confirm", "statement": f"{UNMATCHED}{challenge}: {response}."}
-    item = {key: value for key, value in item.items() if key not in ("who", "why")}
-    item |= {"challenge": challenge, "response": response}
-    for name in ("who", "why", "caution", "good"):
-        if name in given:
-            item[name] = _who(given[name], line) if name == "who" else given[name]
-    if "hint" in given:
-        item["hints"] = [given["hint"]]
-    if "weight" in given:
-        try:
-            item["weight"] = float(given["weight"].replace(",", "."))
-        except ValueError:
-            raise EditRefused(f"line {line}, weight: {given['weight']!r} is no figure") from None
-    if given.get("critical", "").lower() in ("yes", "true", "x", "1"):
-        item["critical"] = True
-    return item
-
-
-def _who(cell: str, line: int) -> str:
-    who = cell.lower().replace(" ", "-")
-    if who not in get_args(Who):
-        raise EditRefused(f"line {line}, who: {cell!r} is nobody; there is {', '.join(get_args(Who))}")
-    return who
 
 
 def matches(airframe: Airframe, challenge: str, response: str) -> list[dict[str, Any]]:
