@@ -66,7 +66,7 @@ assets:
 	$(BIN)/python assets/stamp.py
 
 schemas: $(VENV)/.app
-	for name in airframe checklist exercise socket; do $(BIN)/lumenstat schema $$name > docs/schemas/$$name.json; done
+	for name in airframe checklist exercise socket desk; do $(BIN)/lumenstat schema $$name > docs/schemas/$$name.json; done
 
 screenshots: $(VENV)/.test chromium
 	$(BIN)/python -m tests.browser.screenshots

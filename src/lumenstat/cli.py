@@ -238,9 +238,9 @@ def _write_log(path: Path, log: RunLog) -> None:
 
 
 @app.command()
-def schema(name: Annotated[str, typer.Argument(help="airframe, checklist, exercise or socket")]) -> None:
-    """Print the JSON Schema (draft 2020-12) of a kind of document, or of the messages of a station's socket."""
-    names = [*(key.split("/")[1] for key in FORMATS), "socket"]
+def schema(name: Annotated[str, typer.Argument(help="airframe, checklist, exercise, socket or desk")]) -> None:
+    """Print the JSON Schema (draft 2020-12) of a kind of document, or of the messages of a socket."""
+    names = [*(key.split("/")[1] for key in FORMATS), "socket", "desk"]
     if name not in names:
         typer.echo(f"there is no schema {name!r}{nearest(name, names)}", err=True)
         raise typer.Exit(UNUSABLE)
@@ -253,6 +253,10 @@ def document_schema(name: str) -> dict[str, Any]:
         from lumenstat.web.live.messages import schema as of_socket  # noqa: PLC0415 - the web only where it is asked for
 
         return of_socket()
+    if name == "desk":
+        from lumenstat.web.live.desk import schema as of_desk  # noqa: PLC0415
+
+        return of_desk()
     model = FORMATS[f"lumenstat/{name}/1"]
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -109,7 +109,8 @@ def signed_in(browser: Browser, server: Server, name: str, expects: str = "WebSo
     page.fill("#sign_in_name", name)
     page.fill("#password", DEMO_PASSWORD)
     page.click("button:has-text('Sign in')")
-    page.wait_for_url("**/exercises" if name == "odile" else "**/runs")
+    page.wait_for_url("**/home")
+    page.goto(f"{server.address}/{'exercises' if name == 'odile' else 'runs'}")
     yield page
     context.close()
     assert complaints == []

@@ -13,7 +13,7 @@ from alembic.migration import MigrationContext
 from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
-from lumenstat.demo import seed_demo, seed_library
+from lumenstat.demo import DEMO_PEOPLE, seed_demo, seed_library
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.records import runs
@@ -137,4 +137,4 @@ def test_seeding_twice_changes_nothing(database: Database, run_id: str) -> None:
     database.write(seed_library)
     database.write(seed_demo)
     assert database.read(lambda s: len(list(s.scalars(select(Run))))) == 1
-    assert database.read(lambda s: len(list(s.scalars(select(Person))))) == 3
+    assert database.read(lambda s: len(list(s.scalars(select(Person))))) == len(DEMO_PEOPLE)

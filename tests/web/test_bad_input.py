@@ -112,14 +112,15 @@ def test_names_that_nothing_has(odile_quietly: Person, path: str, name: str) -> 
         ("yaml", b"format: lumenstat/exercise/1\ntitle: !!python/object:os.system x\n", "tags like"),
         ("yaml", b"a: " + b"[" * 2000, "nested deeper"),
         ("yaml", b"x" * 200_001, "At most 12 files of 200 kB"),
-        ("sheet", b"nothing of use", "no column"),
+        ("sheet", b"nothing of use", "There is no line with a challenge"),
         ("sheet", b"challenge,response\n" + b"a,b\n" * 500, "at most 400 items"),
     ],
 )  # fmt: skip
 def test_files_that_cannot_be_taken_in_say_why(odile_quietly: Person, kind: str, content: bytes, says: str) -> None:
     form = {"csrf": odile_quietly.token("/drafts"), "begins": kind, "title": "T", "airframe": "rowan-r2"}
-    answer = odile_quietly.client.post("/drafts/new", data=form, files={"files": ("a.yaml", content)})
-    assert 400 <= answer.status_code < 500
+    where, name = ("/drafts/sheet", "file") if kind == "sheet" else ("/drafts/new", "files")
+    answer = odile_quietly.client.post(where, data=form, files={name: ("a.yaml", content)})
+    assert answer.status_code in (422, 200 if kind == "sheet" else 422)
     assert says in answer.text
     assert "Drafts" in odile_quietly.client.get("/drafts").text
 
@@ -127,14 +128,14 @@ def test_files_that_cannot_be_taken_in_say_why(odile_quietly: Person, kind: str,
 def test_a_file_that_takes_too_long_is_broken_off_and_the_next_is_read(
     odile_quietly: Person, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("lumenstat.web.pages.drafts.SECONDS_AT_MOST", 0.001)
+    monkeypatch.setattr("lumenstat.web.pages.sheets.SECONDS_AT_MOST", 0.001)
     form = {"csrf": odile_quietly.token("/drafts"), "begins": "sheet", "title": "T", "airframe": "rowan-r2"}
-    sheet = {"files": ("a.csv", b"challenge,response\nWipers,Off\n")}
-    answer = odile_quietly.client.post("/drafts/new", data=form, files=sheet)
+    sheet = {"file": ("a.csv", b"challenge,response\nWipers,Off\n")}
+    answer = odile_quietly.client.post("/drafts/sheet", data=form, files=sheet)
     assert "took longer than 0.001 s and was broken off" in answer.text
     monkeypatch.undo()
     form["csrf"] = odile_quietly.token("/drafts")
-    assert odile_quietly.client.post("/drafts/new", data=form, files=sheet, follow_redirects=False).status_code == 303
+    assert odile_quietly.client.post("/drafts/sheet", data=form, files=sheet, follow_redirects=False).status_code == 303
 
 
 @pytest.mark.parametrize(

@@ -80,7 +80,14 @@ def test_an_onlooker_sees_what_the_trainee_does(odile: Person, ines: Person) -> 
                 break
         else:
             raise AssertionError("the onlooker never saw it")
-        assert send(watching, "2", "set", control="battery_main", to="OFF")["type"] == "refused"
+        assert send(watching, "2", "respond", item="log")["type"] == "refused", "an instructor answers no item"
+        assert send(watching, "3", "set", control="battery_main", to="OFF")["type"] == "done"
+        for _ in range(50):
+            if words := until(flying, "state").get("words"):
+                assert words == ["Your instructor set 'Main battery' to OFF."]
+                break
+        else:
+            raise AssertionError("the trainee was not told")
 
 
 def test_a_button_is_held_as_long_as_the_hand_held_it(odile: Person, ines: Person) -> None:

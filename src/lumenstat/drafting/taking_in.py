@@ -43,14 +43,14 @@ def take_in(
 class SheetWanted:
     """How a sheet is to be read: for which airframe, under which title; columns only where somebody chose them.
 
-    `remembered` are headings, `own` abbreviations of the school.
+    `known_headings` are those mapped before, `own` abbreviations of the school.
     """
 
     airframe: str
     title: str
     columns: Mapping[int, Field] | None
     headed: bool
-    remembered: Mapping[str, str]
+    known_headings: Mapping[str, str]
     own: Mapping[str, str]
 
 
@@ -70,7 +70,7 @@ def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted
     progress("reading the sheet", 0, 1)
     plane = airframe_of(wanted.airframe)
     rows = tuple(read_table(content))
-    mapped = guess_columns(rows, wanted.remembered)
+    mapped = guess_columns(rows, wanted.known_headings)
     if wanted.columns is not None:
         mapped = Mapped(wanted.columns, wanted.headed)
     if not mapped.complete:

@@ -261,4 +261,4 @@ def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     run.finished = run.finished or run.ended
     run.join_code = None
     told = json.loads(ledger)
-    run.outcome, run.percent = told["outcome"], told["percent"]
+    run.outcome, run.percent = told.get("outcome"), told.get("percent")

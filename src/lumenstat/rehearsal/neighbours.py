@@ -11,11 +11,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.exercise import Exercise, Fault
+from lumenstat.documents.exercise import Exercise, Fault, Start
 from lumenstat.errors import LumenstatError, ModelError
 from lumenstat.rehearsal.perfect import rehearse
+from lumenstat.systems.registry import start_fields
 
 TRIES = 8
+SHARE = "0 to 1"
+"""The unit of a figure of a start that says how full something is."""
 WEATHER_LINE = "temperature"
 """A line of a paper that tells the outside temperature: it follows what is drawn."""
 
@@ -58,22 +61,35 @@ def _flyable(bundle: Bundle) -> bool:
 
 
 def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
-    start, says = bundle.exercise.start, []
-    changes: dict[str, Any] = {}
+    says: list[str] = []
+    start = bundle.exercise.start.model_dump(mode="json", by_alias=True)
     if wanted.charge is not None:
-        charges = {name: round(rng.uniform(*wanted.charge), 2) for name in start.model_dump()["battery_charge"]}
-        changes["battery_charge"] = charges
-        says.append("battery " + " and ".join(f"{100 * charge:.0f} %" for charge in charges.values()))
+        charges = []
+        for path in _charges(bundle):
+            charges.append(round(rng.uniform(*wanted.charge), 2))
+            _put(start, path, charges[-1])
+        says.append("charge " + " and ".join(f"{100 * charge:.0f} %" for charge in charges))
     if wanted.celsius is not None:
-        changes["outside_celsius"] = round(rng.uniform(*wanted.celsius))
-        says.append(f"{changes['outside_celsius']} °C")
+        start["outside_celsius"] = round(rng.uniform(*wanted.celsius))
+        says.append(f"{start['outside_celsius']} °C")
     faults = bundle.exercise.faults
     if wanted.faults:
         fault = rng.choice(wanted.faults)
         faults = (*faults, fault)
         says.append(fault.kind.replace("_", " ") + f", {fault.target}")
-    drawn = _with(bundle, start=start.model_copy(update=changes), faults=faults)
+    drawn = _with(bundle, start=Start.model_validate(start), faults=faults)
     return Neighbour(drawn, "; ".join(says))
+
+
+def _charges(bundle: Bundle) -> Iterator[list[str]]:
+    """Where a start says how full something is, as a share."""
+    return (field.path.split(".") for field in start_fields(bundle.airframe) if field.unit == SHARE)
+
+
+def _put(tree: dict[str, Any], path: list[str], value: float) -> None:
+    for key in path[:-1]:
+        tree = tree[key]
+    tree[path[-1]] = value
 
 
 def _with(bundle: Bundle, **changes: Any) -> Bundle:

@@ -38,6 +38,7 @@ from lumenstat.web.live import desk as live_desk
 from lumenstat.web.live import station as live_station
 from lumenstat.web.pages import (
     account,
+    being_judged,
     brief,
     builder,
     class_list,
@@ -69,8 +70,8 @@ from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, exercises, lessons, brief, runs,
-    station, watch, debrief, replay, record, compare, sheets, drafts, builder, draft_files, proofs, health,
-    live_station, live_desk,
+    station, watch, debrief, being_judged, replay, record, compare, sheets, drafts, builder, draft_files, proofs,
+    health, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((Missing, 404), (EntryRefused, 422))

@@ -9,13 +9,12 @@ import asyncio
 import contextlib
 import json
 import logging
-from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lumenstat.errors import InputRefused, LumenstatError
 from lumenstat.language.intake import read_json
@@ -260,6 +259,12 @@ async def _act(desk: _Desk, run: str, act: DeskAct) -> str | None:
     return None
 
 
-def messages() -> Sequence[type[BaseModel]]:
-    """The messages of this socket, for the published schema."""
-    return (DeskAct, TilesMessage, DeskAnswer)
+def schema() -> dict[str, Any]:
+    """The JSON Schema of both directions of this socket."""
+    outgoing = TypeAdapter(Annotated[TilesMessage | DeskAnswer, Field(discriminator="type")])
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Messages of a desk's socket",
+        "incoming": DeskAct.model_json_schema(),
+        "outgoing": outgoing.json_schema(),
+    }

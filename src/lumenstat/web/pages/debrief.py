@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.appraisal import ADVICE, Appraisal
 from lumenstat.assessment.ledger import (
@@ -25,7 +25,6 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import RecordError
 from lumenstat.records.groups import may_practise
 from lumenstat.records.lists import runs_like
 from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run
@@ -35,11 +34,12 @@ from lumenstat.runs.telling import said_of
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
+from lumenstat.web.pages.being_judged import being_judged
 from lumenstat.web.pages.last_word import ChangedLine, Judgeable, changed_lines, may_change
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
 from lumenstat.web.rendering import Context, cached_page, page
-from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
+from lumenstat.web.security import SignedIn, Viewer
 
 router = APIRouter()
 
@@ -153,27 +153,6 @@ class DebriefContext(Context):
     archived: bool
 
 
-class Progress(Context):
-    """How far the judging of a run is."""
-
-    words: str
-    share: float
-    over: bool
-
-
-class BeingJudgedContext(Context):
-    """A run that is finished and not judged yet, or that could not be."""
-
-    template: ClassVar[str] = "being_judged.html"
-    tab: ClassVar[str] = "runs"
-    run_id: str
-    title: str
-    trainee: str
-    progress: Progress
-    says: str | None
-    may_judge: bool
-
-
 @router.get("/runs/{run_id}/debrief", name="debrief")
 def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The debrief of an ended run, or how far its judging is; a run still open leads to its station."""
@@ -182,7 +161,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, facts)
     if not facts.judged:
         run = database.read(lambda session: find_run(session, run_id))
-        return page(request, _being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
+        return page(request, being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
     others = tuple(
         OtherRun(id=each.id, words=f"{each.trainee}, {each.created:%-d %B, %H:%M}")
         for each in database.read(
@@ -226,49 +205,8 @@ def _may_practise(request: Request, viewer: Viewer, run: Run) -> bool:
     return run.exercise.exercise_id in {version.exercise_id for version in known}
 
 
-@router.get("/runs/{run_id}/judging")
-def judging(request: Request, run_id: str, viewer: SignedIn) -> Response:
-    """How far the judging of a run is."""
-    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
-    may_see(viewer, run)
-    return JSONResponse(_progress(request, run).model_dump())
-
-
-@router.post("/runs/{run_id}/judge-again", dependencies=[CheckedForm])
-def judge_again(request: Request, run_id: str, viewer: Instructor) -> Response:
-    """Have a run judged that could not be judged before."""
-    run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
-    if run.not_judged is None:
-        raise RecordError("This run is judged, or waits for its turn.")
-    request.app.state.judges.again(run_id)
-    return RedirectResponse(urls.debrief(run_id), 303)
-
-
 def _to_station(run_id: str) -> Response:
     return RedirectResponse(urls.station(run_id), 303)
-
-
-def _being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedContext:
-    return BeingJudgedContext(
-        run_id=run.id,
-        title=run.exercise.title,
-        trainee=run.trainee.name,
-        progress=_progress(request, run),
-        says=f"Voided by {run.voided_by}: {run.void_reason}" if run.voided_at else run.not_judged,
-        may_judge=viewer.is_instructor and run.voided_at is None,
-    )
-
-
-def _progress(request: Request, run: Run) -> Progress:
-    if run.ledger is not None or run.not_judged is not None:
-        return Progress(words="done", share=1.0, over=True)
-    at = request.app.state.judges.standing(run.id)
-    if at is None:
-        return Progress(words="waiting for its turn", share=0.0, over=False)
-    if at.before:
-        return Progress(words=f"waiting, {at.before} before it", share=0.0, over=False)
-    counted = f", {at.done} of {at.of}" if at.of > 1 else ""
-    return Progress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)
 
 
 def debrief_context(

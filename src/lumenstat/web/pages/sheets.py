@@ -104,7 +104,7 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
         title=titled(str(form.get("title") or "From a sheet")),
         columns=columns,
         headed=form.get("headed") == "yes",
-        remembered=dict(database.read(headings)),
+        known_headings=dict(database.read(headings)),
         own=own,
     )
     try:
