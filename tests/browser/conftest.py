@@ -34,9 +34,10 @@ PACE_OF_HOLDS = 1.0
 class Server:
     """A server process that can be stopped and started again on the same database."""
 
-    def __init__(self, folder: Path, pace: float = PACE) -> None:
-        self.database = folder / "lumenstat.sqlite"
-        self.pace = pace
+    def __init__(self, folder: Path, pace: float = PACE, school: str = "demo") -> None:
+        """`school` is the demo's, the demo's with its life, or an empty one."""
+        self.database, self.said = folder / "lumenstat.sqlite", folder / "said.txt"
+        self.pace, self.school = pace, school
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
@@ -44,8 +45,9 @@ class Server:
 
     def start(self) -> None:
         script = str(Path(__file__).parent / "server.py")
-        command = [sys.executable, script, str(self.database), str(self.port), str(self.pace)]
-        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, text=True)
+        command = [sys.executable, script, str(self.database), str(self.port), str(self.pace), self.school]
+        with self.said.open("w") as said:
+            self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=said, stderr=said, text=True)
         for _ in range(150):
             try:
                 with urllib.request.urlopen(f"{self.address}/sign-in", timeout=2):

@@ -33,4 +33,5 @@ if __name__ == "__main__":
     wall = Wall(float(sys.argv[3]))
     threading.Thread(target=wall.follow, daemon=True).start()
     setattr(live, "Clock", lambda: Clock(wall=wall.seconds))  # noqa: B010
-    serve(Settings(database=Path(sys.argv[1]), port=int(sys.argv[2]), demo=True))
+    demo = sys.argv[4:] != ["empty"]
+    serve(Settings(database=Path(sys.argv[1]), port=int(sys.argv[2]), demo=demo, demo_life=sys.argv[4:] == ["life"]))

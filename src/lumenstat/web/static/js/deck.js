@@ -41,6 +41,14 @@ export class Deck {
     if (this.station.mayFly || this.station.watch?.mode === "hand") this.station.act(verb, args, beside);
   }
 
+  enable(yes) {
+    for (const element of [...this.controls.values(), ...this.guards.values()]) {
+      if (yes) element.removeAttribute("aria-disabled");
+      else element.setAttribute("aria-disabled", "true");
+    }
+    for (const form of this.entries.values()) for (const part of form.elements) part.disabled = !yes;
+  }
+
   bind() {
     for (const [name, element] of this.controls) {
       if (element.dataset.kind === "momentary") this.bindMomentary(name, element);

@@ -58,6 +58,7 @@ export class Watch {
     this.mode = this.mode === mode ? "look" : mode;
     this.root.querySelector("[data-point]").setAttribute("aria-pressed", String(this.mode === "point"));
     this.root.querySelector("[data-own-hand]").setAttribute("aria-pressed", String(this.mode === "hand"));
+    this.station.deck.enable(this.mode === "hand");
     this.root.querySelector("[data-mode-note]").textContent =
       this.mode === "point"
         ? "Click the part that you point at."
