@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import circuits, judging, serving
+from bench import circuits, desk, judging, serving
 from bench.starts import FULL, Start25, truth_millivolts
 from bench.timing import seconds_of
 from lumenstat.rehearsal.perfect import rehearse
@@ -50,6 +50,7 @@ def measure() -> list[dict[str, object]]:
             rows.append(("charge_vs_lsoda", seconds_of(circuit.lsoda, 3) / ours, "x"))
     rows += judging.measure(full)
     rows += serving.measure(full)
+    rows += desk.measure(full)
     aircraft = start.halfway()
     rows.append(("peek_share", 100 * 10 * per_call(lambda: look(aircraft), 500), "percent"))
     rows.append(("snapshot", 1e6 * per_call(aircraft.snapshot), "us"))

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from functools import cache
 from typing import Any
 
+from lumenstat.assessment.ledger import Ledger, Points
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.rehearsal.perfect import rehearse
@@ -202,3 +203,19 @@ def inserted(events: list[LogEvent], *more: LogEvent) -> list[LogEvent]:
 
 def log_of(bundle: Bundle, events: list[LogEvent]) -> RunLog:
     return RunLog(bundle.exercise.id, bundle.digest, "test", tuple(events))
+
+
+EMPTY_LEDGER = Ledger(
+    outcome="unfinished",
+    percent=0.0,
+    band=None,
+    points=Points(earned=0.0, possible=0.0),
+    gates=(),
+    items=(),
+    extras=(),
+    limits=(),
+    ended_at=0.0,
+    digest="none",
+    engine="test",
+).model_dump_json()
+"""A run in which nothing was done, as it is judged."""

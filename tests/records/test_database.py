@@ -22,7 +22,7 @@ from lumenstat.records.exercises import current_exercise, store_bundle
 from lumenstat.records.people import add_person, check_password, find_person, now
 from lumenstat.records.sign_ins import find_sign_in, sign_in, sign_out
 from lumenstat.records.tables import Base, ExerciseVersion, Person, Run, SignIn
-from tests.flights import event
+from tests.flights import EMPTY_LEDGER, event
 
 
 @pytest.fixture
@@ -119,7 +119,7 @@ def test_a_run_keeps_its_events_in_order_and_closes(database: Database, run_id: 
     assert [(e.tick, e.verb, client) for e, client in kept] == [(100, "confirm", "c0"), (250, "set", "c1")]
     with pytest.raises(IntegrityError):
         database.write(lambda s: runs.add_event(s, run_id, 2, event(3, "finish"), "c1"))
-    database.write(lambda s: runs.end_run(s, run_id, "{}", "{}"))
+    database.write(lambda s: runs.end_run(s, run_id, EMPTY_LEDGER, "{}"))
     with pytest.raises(RecordError, match="has ended"):
         database.write(lambda s: runs.add_event(s, run_id, 2, event(3, "finish"), "c2"))
 

@@ -177,7 +177,7 @@ def test_an_end_that_cannot_be_stored_comes_again_and_not_ten_times_a_second(
 
 def test_one_act_that_cannot_be_kept_spoils_none_that_is_kept_with_it(database: Database) -> None:
     runs = [new_run(database) for _ in range(4)]
-    database.write(lambda s: records.end_run(s, runs[2], "{}", "{}"))
+    database.write(lambda s: records.end_run(s, runs[2], EMPTY_LEDGER, "{}"))
 
     async def keep() -> list[Any]:
         store = DatabaseStore(database, JudgeDesk(database))
@@ -216,7 +216,7 @@ def test_what_was_flown_is_restored_with_its_time_and_its_viewers_know_all(datab
 
 def test_a_run_that_has_ended_is_not_opened(database: Database) -> None:
     run = new_run(database)
-    database.write(lambda s: records.end_run(s, run, "{}", "{}"))
+    database.write(lambda s: records.end_run(s, run, EMPTY_LEDGER, "{}"))
 
     async def join() -> None:
         hub = Hub(DatabaseStore(database, JudgeDesk(database)), shown_quantities)

@@ -138,7 +138,7 @@ def station_rows(session: Session, lesson_id: str) -> list[StationRow]:
 def lessons_in_the_air(session: Session) -> list[tuple[Lesson, int]]:
     """Lessons with runs that are not finished, newest first, each with how many those are."""
     query = select(Lesson, func.count()).join(Run, Run.lesson_id == Lesson.id)
-    query = query.where(Run.finished.is_(None), Run.voided_at.is_(None))
+    query = query.where(Run.state.in_(("ready", "running")), Run.finished.is_(None), Run.voided_at.is_(None))
     rows = session.execute(query.group_by(Lesson.id).order_by(Lesson.created.desc()))
     return [(row[0], row[1]) for row in rows]
 

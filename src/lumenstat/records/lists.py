@@ -58,8 +58,7 @@ class RunLine:
     not_judged: str | None
     percent: float | None
     outcome: Outcome | None
-    gates: str | None
-    pass_mark: float | None
+    outcome_words: str | None
     signed_by: str | None
     origin_id: str | None
     mode: str
@@ -72,11 +71,10 @@ class RunLine:
 
 
 _trainee, _instructor = aliased(Person), aliased(Person)
-_COLUMNS = (
+_COLUMNS: tuple[Any, ...] = (
     Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, _trainee.name, _instructor.name, Run.state,
-    Run.created, Run.finished, Run.not_judged, Run.percent, Run.outcome, func.json_extract(Run.ledger, "$.gates"),
-    func.json_extract(Run.ledger, "$.pass_mark"), Run.signed_by, Run.origin_id, Run.mode, Run.draft_id, Run.voided_by,
-    Run.void_reason, Run.archived, Run.lesson_id, Run.variant,
+    Run.created, Run.finished, Run.not_judged, Run.percent, Run.outcome, Run.outcome_words, Run.signed_by,
+    Run.origin_id, Run.mode, Run.draft_id, Run.voided_by, Run.void_reason, Run.archived, Run.lesson_id, Run.variant,
 )  # fmt: skip
 RUN_SORTS: Mapping[str, tuple[Any, ...]] = {
     "newest": (Run.created.desc(), Run.id),
@@ -86,6 +84,7 @@ RUN_SORTS: Mapping[str, tuple[Any, ...]] = {
     "trainee": (_trainee.name, Run.created.desc()),
     "exercise": (ExerciseVersion.title, Run.created.desc()),
 }
+OPEN = ("ready", "running")
 STANDINGS = ("open", "ended", "voided", "archived")
 
 
@@ -102,7 +101,7 @@ def find_runs(session: Session, wanted: RunFilter) -> Found[RunLine]:
     chosen = _joined(select(Run.id).select_from(Run)).where(*where)
     chosen = chosen.order_by(*RUN_SORTS.get(wanted.sort, RUN_SORTS["newest"]))
     ids = list(session.scalars(chosen.limit(ON_A_PAGE).offset(ON_A_PAGE * (page - 1))))
-    # What is read out of ledgers is read for the page alone: sorting would have it read for every run.
+    # The wide rows are read for the page alone; counting and sorting go by the index of lists.
     rows = session.execute(_joined(select(*_COLUMNS).select_from(Run)).where(Run.id.in_(ids)))
     lines = {line.id: line for line in (RunLine(*row) for row in rows)}
     return Found([lines[each] for each in ids], total, page, pages)
@@ -139,7 +138,7 @@ def _run_conditions(wanted: RunFilter) -> list[ColumnElement[bool]]:
 def _standing(standing: str) -> Sequence[ColumnElement[bool]]:
     match standing:
         case "open":
-            return (Run.state != "ended", Run.voided_at.is_(None))
+            return (Run.state.in_(OPEN), Run.voided_at.is_(None))
         case "ended":
             return (Run.state == "ended", Run.voided_at.is_(None), ~Run.archived)
         case "voided":
@@ -166,6 +165,20 @@ def runs_like(session: Session, run_id: str, trainee_id: int | None = None) -> l
     if trainee_id is not None:
         query = query.where(Run.trainee_id == trainee_id)
     return [RunLine(*row) for row in session.execute(query.order_by(Run.created.desc()).limit(ON_A_PAGE))]
+
+
+def unsigned_of(session: Session, instructor_id: int, at_most: int) -> list[RunLine]:
+    """Assessed runs that wait for an instructor's signature, newest first."""
+    mine = (Run.instructor_id == instructor_id, Run.mode == "assessed", Run.outcome.is_not(None))
+    chosen = select(Run.id).where(*mine, Run.signed_by.is_(None), Run.voided_at.is_(None), ~Run.archived)
+    ids = list(session.scalars(chosen.order_by(Run.created.desc()).limit(at_most)))
+    rows = session.execute(_joined(select(*_COLUMNS).select_from(Run)).where(Run.id.in_(ids)))
+    return sorted((RunLine(*row) for row in rows), key=lambda line: line.created, reverse=True)
+
+
+def anything_flown(session: Session) -> bool:
+    """Whether there is any run."""
+    return session.scalar(select(Run.id).limit(1)) is not None
 
 
 # ---- people ----------------------------------------------------------------------------------------------------------
@@ -226,9 +239,10 @@ def waiting_for(session: Session, instructor_id: int | None) -> Waiting:
     """What waits for one instructor, or for all of them."""
     mine = [] if instructor_id is None else [Run.instructor_id == instructor_id]
     count = select(func.count()).select_from(Run).where(Run.voided_at.is_(None), ~Run.archived, *mine)
-    judged = count.where(Run.ledger.is_not(None), Run.mode == "assessed")
+    judged = count.where(Run.outcome.is_not(None), Run.mode == "assessed")
+    flying = count.where(Run.state.in_(OPEN))
     return Waiting(
         to_sign=session.scalar(judged.where(Run.signed_by.is_(None))) or 0,
-        stuck=session.scalar(count.where(Run.not_judged.is_not(None))) or 0,
-        open=session.scalar(count.where(Run.finished.is_(None))) or 0,
+        stuck=session.scalar(flying.where(Run.not_judged.is_not(None))) or 0,
+        open=session.scalar(flying.where(Run.finished.is_(None))) or 0,
     )

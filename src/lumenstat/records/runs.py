@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import EntryRefused, Missing, RecordError
 from lumenstat.records.people import now
@@ -260,5 +261,5 @@ def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     run.state, run.ended, run.ledger, run.trace, run.not_judged = "ended", now(), ledger, trace, None
     run.finished = run.finished or run.ended
     run.join_code = None
-    told = json.loads(ledger)
-    run.outcome, run.percent = told.get("outcome"), told.get("percent")
+    told = Ledger.model_validate_json(ledger)
+    run.outcome, run.outcome_words, run.percent = told.outcome, told.outcome_words, told.percent

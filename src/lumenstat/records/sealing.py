@@ -14,6 +14,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.appraisal import Appraisal
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
 from lumenstat.records.runs import find_run, log_of
@@ -62,10 +63,10 @@ def add_override(
     session.add(made)
 
 
-def note_counted(session: Session, run_id: str, outcome: str, percent: float) -> None:
+def note_counted(session: Session, run_id: str, counted: Ledger) -> None:
     """Remember what a run counts as with its overrides, for lists."""
     run = find_run(session, run_id)
-    run.outcome, run.percent = outcome, percent
+    run.outcome, run.outcome_words, run.percent = counted.outcome, counted.outcome_words, counted.percent
 
 
 def add_appraisal(session: Session, run_id: str, appraisal: Appraisal) -> None:

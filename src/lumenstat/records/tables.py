@@ -216,6 +216,7 @@ class Run(Base):
     like_digest: Mapped[str | None] = mapped_column(String(64))
     join_code: Mapped[str | None] = mapped_column(String(6))
     outcome: Mapped[str | None] = mapped_column(String(12))
+    outcome_words: Mapped[str | None] = mapped_column(String(60))
     percent: Mapped[float | None] = mapped_column(Float)
     voided_at: Mapped[datetime | None] = mapped_column(DateTime)
     voided_by: Mapped[str | None] = mapped_column(String(80))
@@ -231,7 +232,22 @@ class Run(Base):
         Index("ix_runs_trainee", "trainee_id", "created"),
         Index("ix_runs_state", "state", "created"),
         Index("ix_runs_lesson", "lesson_id", "station"),
-        Index("ix_runs_created", "created"),
+        # What lists count and sort by, so that the logs' large columns are not read for it.
+        Index(
+            "ix_runs_list",
+            "created",
+            "trainee_id",
+            "instructor_id",
+            "digest",
+            "state",
+            "mode",
+            "outcome",
+            "percent",
+            "archived",
+            "voided_at",
+            "signed_by",
+            "id",
+        ),
         Index("ix_runs_join_code", "join_code", unique=True),
     )
 

@@ -14,7 +14,16 @@ from lumenstat.records.drafts import unpublished_of
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import groups, groups_of, may_practise, member_counts
 from lumenstat.records.lessons import lessons_in_the_air
-from lumenstat.records.lists import PeopleFilter, RunFilter, Waiting, find_people, find_runs, waiting_for
+from lumenstat.records.lists import (
+    PeopleFilter,
+    RunFilter,
+    Waiting,
+    anything_flown,
+    find_people,
+    find_runs,
+    unsigned_of,
+    waiting_for,
+)  # fmt: skip
 from lumenstat.records.marks import LAST_BACKUP, mark
 from lumenstat.records.runs import fly_practice
 from lumenstat.web import urls
@@ -115,8 +124,6 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
         counts = member_counts(session)
         own = [each for each in groups(session) if each.instructor_id == viewer.id]
         mine = RunFilter(standing="open", instructor=viewer.id)
-        to_sign = RunFilter(standing="ended", mode="assessed", instructor=viewer.id)
-        unsigned = [line for line in find_runs(session, to_sign).rows if line.signed_by is None]
         backup = mark(session, LAST_BACKUP)
         people = find_people(session, PeopleFilter(role="trainee")).total
         alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None]
@@ -126,20 +133,16 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
             open=rows_of(session, alone)[:LATEST],
             groups=tuple(HomeGroup(id=g.id, name=g.name, members=counts.get(g.id, 0)) for g in own),
             drafts=tuple(HomeDraft(id=d.id, title=d.title) for d in unpublished_of(session, viewer.id)[:LATEST]),
-            to_sign=rows_of(session, unsigned[:LATEST]),
+            to_sign=rows_of(session, unsigned_of(session, viewer.id, LATEST)),
             waiting=waiting_for(session, viewer.id),
             whole_school=waiting_for(session, None) if viewer.is_head else None,
             people=people,
             last_backup=backup[1] if backup else None,
-            first_steps=tuple(_first_steps(people, bool(groups(session)), _flown(session))),
+            first_steps=tuple(_first_steps(people, bool(groups(session)), anything_flown(session))),
         )
 
     context: InstructorHomeContext = database.read(read)
     return context
-
-
-def _flown(session: Session) -> bool:
-    return bool(find_runs(session, RunFilter()).total)
 
 
 def _first_steps(people: int, grouped: bool, flown: bool) -> list[FirstStep]:

@@ -65,7 +65,7 @@ def override(
         add_override(session, run_id, of, item, verdict, earned, why, viewer.name)
         session.flush()
         counted = with_overrides(bundle, ledger, as_they_count(overrides_of(session, run_id)))
-        note_counted(session, run_id, counted.outcome, counted.percent)
+        note_counted(session, run_id, counted)
 
     database.write(write)
     return RedirectResponse(f"{urls.debrief(run_id)}#{item if of == 'item' else of}", 303)

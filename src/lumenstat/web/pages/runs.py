@@ -13,7 +13,7 @@ from fastapi.responses import RedirectResponse
 from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import Gate, Ledger, words_of_outcome
+from lumenstat.assessment.ledger import Gate, Ledger
 from lumenstat.assessment.overriding import Overridden, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
@@ -225,8 +225,8 @@ def _row(session: Session, line: RunLine, overrides: list[Override]) -> RunRow:
 def _outcome_words(session: Session, line: RunLine, overrides: list[Override]) -> str | None:
     if line.outcome is None:
         return None
-    if not overrides:
-        return words_of_outcome(line.outcome, GATES.validate_json(line.gates or "[]"), line.pass_mark)
+    if line.outcome_words is not None:
+        return line.outcome_words
     run = find_run(session, line.id)
     ledger = Ledger.model_validate_json(run.ledger or "")
     return with_overrides(run.exercise.bundle, ledger, as_they_count(overrides)).outcome_words

@@ -12,6 +12,23 @@ branch_labels = None
 depends_on = None
 
 
+WORDS = """
+UPDATE runs SET outcome_words = CASE
+  WHEN outcome = 'pass' THEN 'Passed'
+  WHEN outcome = 'unfinished' THEN 'Not finished'
+  WHEN EXISTS (SELECT 1 FROM json_each(ledger, '$.gates') WHERE json_extract(value, '$.kind') = 'limit')
+    THEN 'Not passed: hazard'
+  WHEN EXISTS (SELECT 1 FROM json_each(ledger, '$.gates') WHERE json_extract(value, '$.kind') = 'item')
+    THEN 'Not passed: critical item missed'
+  WHEN EXISTS (SELECT 1 FROM json_each(ledger, '$.gates') WHERE json_extract(value, '$.kind') = 'aim')
+    THEN 'Not passed: aim missed'
+  WHEN json_extract(ledger, '$.pass_mark') IS NULL THEN 'Not passed'
+  ELSE 'Not passed: below ' || printf('%g', json_extract(ledger, '$.pass_mark')) || ' %' END
+WHERE ledger IS NOT NULL AND id NOT IN (SELECT run_id FROM overrides)
+"""
+"""As pages say outcomes; those with overrides are put into words when they are listed."""
+
+
 def upgrade() -> None:
     """Go forward."""
     _people()
@@ -96,6 +113,7 @@ def _runs() -> None:
         sa.Column("like_digest", sa.String(length=64), nullable=True),
         sa.Column("join_code", sa.String(length=6), nullable=True),
         sa.Column("outcome", sa.String(length=12), nullable=True),
+        sa.Column("outcome_words", sa.String(length=60), nullable=True),
         sa.Column("percent", sa.Float(), nullable=True),
         sa.Column("voided_at", sa.DateTime(), nullable=True),
         sa.Column("voided_by", sa.String(length=80), nullable=True),
@@ -107,10 +125,12 @@ def _runs() -> None:
         "UPDATE runs SET outcome = json_extract(ledger, '$.outcome'), percent = json_extract(ledger, '$.percent') "
         "WHERE ledger IS NOT NULL"
     )
+    op.execute(WORDS)
     # Whoever flew on from a run, or flew a draft, did so by themselves: none of that was assessed.
     op.execute("UPDATE runs SET mode = 'practice' WHERE origin_id IS NOT NULL OR draft_id IS NOT NULL")
     op.create_index("ix_runs_lesson", "runs", ["lesson_id", "station"])
-    op.create_index("ix_runs_created", "runs", ["created"])
+    listed = ("created", "trainee_id", "instructor_id", "digest", "state", "mode", "outcome", "percent", "archived")
+    op.create_index("ix_runs_list", "runs", [*listed, "voided_at", "signed_by", "id"])
     op.create_index("ix_runs_join_code", "runs", ["join_code"], unique=True)
     op.add_column("sign_ins", sa.Column("run_id", sa.String(length=32), nullable=True))
 
