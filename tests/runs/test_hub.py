@@ -22,6 +22,7 @@ from lumenstat.runs.live import LiveRun
 from lumenstat.runs.seats import Seat
 from lumenstat.runs.store import DatabaseStore, Kept
 from lumenstat.web.pages.station import shown_quantities
+from tests.flights import EMPTY_LEDGER
 
 
 def new_run(database: Database, exercise: str = "frost-on-the-ramp") -> str:
