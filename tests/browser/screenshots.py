@@ -5,7 +5,7 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from lumenstat.documents.bundles import Library, shipped_exercises
 from tests.browser.charts import CHARTS
@@ -49,11 +49,33 @@ def shoot_builder(page: Page, server: Server) -> None:
     page.wait_for_timeout(500)
     shoot(page, "builder-pick")
     draft = page.url
-    page.goto(f"{draft}?item=exercise")
-    page.wait_for_selector('[data-inspected="exercise"]')
-    shoot(page, "builder-exercise")
     page.goto(f"{draft}/card")
     shoot(page, "card")
+
+
+UNTIL_A_CLASS_HAS_LIFE_SECONDS = 80
+
+
+def shoot_the_school(browser: Browser, folder: Path) -> None:
+    """The demo as it opens: its past made, its class in the air, a hand up, somebody stuck, a link lost."""
+    server = Server(folder, pace=1.0, school="life")
+    server.start()
+    try:
+        with signed_in(browser, server, "odile") as odile:
+            odile.wait_for_timeout(1000 * UNTIL_A_CLASS_HAS_LIFE_SECONDS)
+            for path, name in (("/home", "home"), ("/people", "people"), ("/runs", "runs")):
+                odile.goto(f"{server.address}{path}")
+                shoot(odile, name)
+            odile.goto(f"{server.address}/desk")
+            odile.wait_for_timeout(2500)
+            shoot(odile, "desk")
+            odile.keyboard.press("1")
+            odile.wait_for_url("**/station")
+            odile.click("[data-side-tab=log]")
+            odile.wait_for_timeout(2000)
+            shoot(odile, "watch")
+    finally:
+        server.stop()
 
 
 def main() -> None:
@@ -62,14 +84,9 @@ def main() -> None:
         server.start()
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         try:
-            stranger = browser.new_page(viewport={"width": 1280, "height": 800})
-            stranger.goto(f"{server.address}/sign-in")
-            shoot(stranger, "sign-in")
             with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
                 shoot(odile, "exercises")
                 address = start_exercise(odile, server)
-                odile.goto(f"{server.address}/exercises/frost-on-the-ramp")
-                shoot(odile, "brief")
                 ines.goto(address)
                 Station(ines).at("log")
                 shoot(ines, "station-cold")
@@ -86,7 +103,6 @@ def main() -> None:
                 ines.wait_for_timeout(400)
                 shoot(ines, "replay")
                 odile.goto(f"{server.address}/runs")
-                shoot(odile, "runs")
                 odile.click("summary:has-text('Take in a run log')")
                 odile.set_input_files(
                     'input[name="log"]', {"name": "full.jsonl", "mimeType": "text/plain", "buffer": full_log()}
@@ -110,7 +126,6 @@ def main() -> None:
                 ines.wait_for_timeout(120)
                 ines.keyboard.up(" ")
                 ines.wait_for_timeout(900)
-                shoot(ines, "station-apu-start")
                 for name, picture in (("guided-power-up", "station-guided"), ("engines-to-dark", "station-engines")):
                     odile.goto(f"{server.address}/exercises/{name}")
                     odile.select_option("#trainee", label="Ines Okafor-Lund")
@@ -130,6 +145,9 @@ def main() -> None:
                     shoot(ines, picture)
             with signed_in(browser, server, "odile") as odile:
                 shoot_builder(odile, server)
+            school = Path(folder) / "school"
+            school.mkdir()
+            shoot_the_school(browser, school)
             chart = browser.new_page(viewport={"width": 1000, "height": 410})
             for name, draw in CHARTS.items():
                 chart.set_content(draw())

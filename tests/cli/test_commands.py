@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 
 import pytest
-from typer.testing import CliRunner
+from typer.testing import CliRunner, Result
 
 from lumenstat.cli import app
 from lumenstat.documents.airframe import Airframe
@@ -185,3 +185,50 @@ def test_explain_of_an_airframe_that_there_is_not_says_which_there_are() -> None
     result = runner.invoke(app, ["explain", "rowan-r3"])
     assert result.exit_code == 2
     assert "did you mean 'rowan-r2'?" in result.stderr
+
+
+# ---- people ----------------------------------------------------------------------------------------------------------
+
+
+def test_a_school_that_is_locked_out_gets_in_by_the_command_line(tmp_path: Path, quick_hashes: None) -> None:
+    from lumenstat.records.database import Database
+    from lumenstat.records.people import check_password, find_person
+
+    path = str(tmp_path / "school.sqlite")
+
+    def people(*args: str) -> Result:
+        return CliRunner().invoke(app, ["people", *args, "--database", path])
+
+    added = json.loads(people("add", "Hilde Orme", "--role", "head", "--json").stdout)
+    assert (added["sign_in_name"], added["role"]) == ("hilde.orme", "head")
+    classlist = tmp_path / "class.csv"
+    classlist.write_text("Name,Class\nAda Quill,Autumn\nBo Ferris,\n")
+    taken = json.loads(people("take-in", str(classlist), "--group", "Rest", "--json").stdout)["people"]
+    assert [each["sign_in_name"] for each in taken] == ["ada.quill", "bo.ferris"]
+    assert people("keep-out", "ada.quill").exit_code == 0
+    assert "Ada Quill (kept out)" in people("list").stdout
+    new = json.loads(people("password", "ada.quill", "--json").stdout)["password"]
+    opened = Database(Path(path))
+    ada = opened.read(lambda s: find_person(s, "ada.quill"))
+    opened.close()
+    assert ada is not None and ada.active and ada.must_change and check_password(ada, new)
+    assert people("role", "bo.ferris", "instructor").exit_code == 0
+    assert people("let-in", "ada.quill").exit_code == 0
+    for wrong, says in (
+        (("keep-out", "hilde.orme"), "only head of training"),
+        (("role", "bo.ferris", "pilot"), "no role 'pilot'"),
+        (("password", "nobody"), "nobody signs in as 'nobody'"),
+        (("take-in", str(tmp_path / "none.csv")), "No such file"),
+        (("add", " "), "name is needed"),
+    ):
+        answer = people(*wrong)
+        assert answer.exit_code == 2 and says in answer.stderr, answer.stderr
+    classlist.write_text("Name\n\n,\n")
+    assert people("take-in", str(classlist)).exit_code == 2
+
+
+def test_the_schemas_of_both_sockets_can_be_printed() -> None:
+    for name in ("socket", "desk"):
+        printed = json.loads(CliRunner().invoke(app, ["schema", name]).stdout)
+        kept = json.loads((Path(__file__).parents[2] / "docs" / "schemas" / f"{name}.json").read_text())
+        assert printed == kept

@@ -54,6 +54,7 @@ class Station {
   // A frame tells what has changed; the first one of a link is whole.
   take(frame) {
     if (frame.whole) this.state = {};
+    this.watch?.stir();
     const changed = frame.quantities ?? {};
     Object.assign(this.state, changed);
     if (frame.whole || frame.quantities) {
@@ -112,6 +113,7 @@ class Station {
   }
 
   showLink(yes, note) {
+    this.linked = yes;
     byId("link").textContent = yes ? "Desk linked" : "Not linked";
     byId("lost").hidden = yes;
     byId("lost-note").textContent = note ? `, ${note}` : "";

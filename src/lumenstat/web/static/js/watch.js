@@ -1,5 +1,6 @@
 // What an instructor has beside a station: log, verdicts so far, and everything that can be done in it.
-const POLL_MILLISECONDS = 1200;
+const LOOK_MILLISECONDS = 1000;
+// So often at the most the log is looked at, and only when something has come over the link.
 
 function clock(seconds) {
   return `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
@@ -32,7 +33,6 @@ export class Watch {
     root.querySelector("[data-judge]").addEventListener("click", () => this.judge());
     root.querySelector("[data-deck]").addEventListener("click", (event) => this.pointed(event), true);
     this.turn("do");
-    this.look();
   }
 
   turn(name) {
@@ -118,14 +118,21 @@ export class Watch {
     return true;
   }
 
+  // Something has changed at the station: look at the log soon.
+  stir() {
+    this.soon ??= setTimeout(() => {
+      this.soon = undefined;
+      if (this.station.linked) this.look();
+    }, LOOK_MILLISECONDS);
+  }
+
   async look() {
     try {
       const answer = await fetch(`${this.root.dataset.watch}?after=${this.next}`, { headers: { accept: "application/json" } });
       if (answer.ok) this.paint(await answer.json());
     } catch {
-      // The station says that the link is lost; this is tried again.
+      // The station says that the link is lost; it is looked at again with the next frame.
     }
-    setTimeout(() => this.look(), POLL_MILLISECONDS);
   }
 
   paint(seen) {
