@@ -9,6 +9,7 @@ import pytest
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.errors import ActionRefused
+from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
 from tests.flights import log_of
@@ -160,3 +161,24 @@ def test_what_is_set_in_a_flow_is_answered_by_its_response_not_by_the_move(wall:
 
 def test_modes_are_what_the_documents_say() -> None:
     assert Path(__file__).parents[2].joinpath("docs/authoring.md").read_text().count("guided|coached|examined") == 1
+
+
+FREE = [path.stem for path in shipped_exercises() if path.stem != "guided-power-up"]
+
+
+@pytest.mark.parametrize("name", FREE)
+def test_a_flight_without_a_slip_is_told_nothing(name: str, wall: Wall) -> None:
+    """The first of two switches, a test that belongs to a later reading, a meter's selector: the card asks for them."""
+    run = open_run(name, wall)
+    begun = wall.seconds
+    for event in rehearse(run.bundle).events:
+        wall.seconds = begun + event.tick / 100
+        run.advance()
+        run.act("trainee", event.verb, dict(event.args))
+    assert [word.says for word in run.coach.words if word.says.startswith("Nothing on the card")] == []
+
+
+def test_what_the_card_does_not_ask_for_is_said(wall: Wall) -> None:
+    run = open_run("full-cold-start", wall)
+    act(run, wall, "set", control="wipers", to="FAST")
+    assert [word.says for word in run.coach.words] == ["Nothing on the card asks for that."]

@@ -7,8 +7,11 @@ from dataclasses import dataclass
 from lumenstat.assessment.attempts import Reader
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure, Step, watched_texts
+from lumenstat.documents.runlog import LogEvent
+from lumenstat.items.controls import ControlItem
 from lumenstat.items.registry import Item
 from lumenstat.items.seen import Attempt
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Moment
 
 ACTING = ("set", "press", "request")
@@ -33,6 +36,7 @@ class Coach:
         self.right: set[str] = set()
         numbers = {text: n for n, text in enumerate(watched_texts(procedure))}
         self.reader = Reader(procedure, bundle.airframe, (), numbers)
+        self.tests = {each.test_control for each in bundle.airframe.instruments.values()} - {None}
 
     def note(self, moment: Moment, current: Item | None, answered: set[str]) -> list[Word]:
         """Take a moment in; gives what is to be said about it."""
@@ -67,7 +71,7 @@ class Coach:
         for step, attempt in found:
             if not attempt.right and attempt.slip and current is not None and step.item.id == current.id:
                 return attempt.says, step.item.id
-        if moment.event.verb in ACTING and not found and not self._part_of(moment, current):
+        if moment.event.verb in ACTING and not found and not self._asked_for(moment.event):
             return "Nothing on the card asks for that.", None
         return None
 
@@ -78,14 +82,14 @@ class Coach:
                 return other.item.challenge
         return None
 
-    def _part_of(self, moment: Moment, current: Item | None) -> bool:
-        """Whether a control belongs to the open item: one of several, or a press that is not over."""
-        control = moment.event.args.get("control")
-        if control is None or current is None:
-            return False
-        named = (*getattr(current, "all_controls", ()), getattr(current, "control", None))
-        return control in named or self._reads_with(control, current)
-
-    def _reads_with(self, control: str, current: Item) -> bool:
-        instrument = self.reader.airframe.instruments.get(getattr(current, "instrument", ""))
-        return instrument is not None and control in (instrument.selector, instrument.dimmer, instrument.test_control)
+    def _asked_for(self, event: LogEvent) -> bool:
+        """Whether an act can be part of something on the card: one control of several, a test, a meter's selector."""
+        control = event.args.get("control")
+        if control is None or control in self.reader.selectors or control in self.tests:
+            return control is not None
+        if event.verb == "press":
+            return bool(self.reader.steps_about(event))
+        to = str(position_text(event.args["to"]))
+        items = [step.item for step in self.reader.steps_about(event)]
+        looked_at = any(isinstance(i, ControlItem) and i.target(self.procedure.papers) == to for i in items)
+        return looked_at or self.reader.asked_for(control, to)

@@ -79,6 +79,7 @@ class StartingDesk:
         """Begin to make a lesson ready; one in which all start alike is ready at once."""
         key, starting = secrets.token_hex(6), Starting(len(plan.trainees))
         self.starts[key] = starting
+        self.pace(plan.bundle.digest, lambda: plan.bundle.canonical_json)
         while len(self.starts) > STARTS_KEPT:
             self.starts.popitem(last=False)
         if plan.range:
