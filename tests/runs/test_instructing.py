@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
 from lumenstat.assessment.scoring import score
@@ -11,7 +13,7 @@ from lumenstat.errors import ActionRefused
 from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
 from lumenstat.runs.telling import said_of
-from lumenstat.runs.tiles import Pace, standing, tile_of
+from lumenstat.runs.tiles import Pace, Tile, standing, tile_of
 from lumenstat.simulation.flight import fly
 from tests.runs.test_live import Wall
 
@@ -209,6 +211,7 @@ def test_a_tile_tells_how_somebody_stands(live: LiveRun, wall: Wall) -> None:
     pace = Pace({n: 10.0 * k for k, n in enumerate(names)}, {n: 10.0 * k + 10 for k, n in enumerate(names)}, 300)
     stands = standing(tile, pace)
     assert stands.behind == pytest.approx(95 - 20) and stands.stuck and stands.needs == pytest.approx(10)
+    assert Tile.from_message(json.loads(json.dumps(tile.message()))) == tile, "it goes from process to process"
     live.act("instructor", "freeze", {})
     assert not standing(tile_of(live), pace).stuck
 

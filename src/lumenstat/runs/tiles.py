@@ -44,6 +44,12 @@ class Tile:
         """As it is sent from one process to another."""
         return asdict(self)
 
+    @staticmethod
+    def from_message(sent: Mapping[str, Any]) -> Tile:
+        """Read back what `message` gave, also where it has been JSON in between."""
+        several = {name: tuple(sent[name]) for name in ("words", "hazards", "limits")}
+        return Tile(**{**sent, **several, "faults": tuple((name, words) for name, words in sent["faults"])})
+
 
 def tile_of(live: LiveRun) -> Tile:
     """A run as it stands now."""

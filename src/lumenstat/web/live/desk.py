@@ -111,7 +111,7 @@ class _Desk:
         linked = {row.run_id for row in rows if hub.linked(row.run_id)}
         self.seen |= linked
         flown = [r.run_id for r in rows if r.finished is None and (r.state == "running" or r.run_id in linked)]
-        tiles = {tile["run"]: Tile(**tile) for tile in await hub.tiles(flown)} if flown else {}
+        tiles = {tile["run"]: Tile.from_message(tile) for tile in await hub.tiles(flown)} if flown else {}
         found = [self._tile(row, tiles.get(row.run_id), row.run_id in linked) for row in rows]
         changed = [tile for tile in found if self.told.get(tile.run) != tile]
         self.told = {tile.run: tile for tile in found}

@@ -87,7 +87,7 @@ async def watch(
         for n, e in events
     ]
     tiles = [] if facts.state == "ended" else await hub.tiles([run_id])
-    tile = Tile(**tiles[0]) if tiles else None
+    tile = Tile.from_message(tiles[0]) if tiles else None
     content = Watched(
         lines=tuple(lines),
         next=after + len(lines),
