@@ -15,6 +15,7 @@ from lumenstat.runs.live import LiveRun
 from lumenstat.runs.telling import said_of
 from lumenstat.runs.tiles import Pace, Tile, standing, tile_of
 from lumenstat.simulation.flight import fly
+from lumenstat.simulation.replay import Replay
 from tests.runs.test_live import Wall
 
 INJECTED = {"fault": "injected-1", "kind": "battery_weak", "target": "main", "amount": 6.0}
@@ -139,6 +140,10 @@ def test_any_fault_that_the_airframe_knows_can_be_injected_now_or_when_a_state_c
     assert ("bulb_dead", "apu_available") in live.aircraft.faults.active
     live.act("instructor", "clear", {"fault": "injected-1"})
     assert dict(tile_of(live).faults) == {"later": "bulb dead, apu_available"}
+    replay = Replay(frost, tuple(live.log))
+    for tick in (live.aircraft.tick, 100, live.aircraft.tick):
+        there = dict(replay.at(tick).state)
+    assert there["lamp.apu_available"] == live.aircraft.state()["lamp.apu_available"], "back and forth"
     replayed = fly(frost, live.log, end=live.aircraft.tick)
     assert replayed.aircraft.d == live.aircraft.d and replayed.aircraft.x == live.aircraft.x, "to the last bit"
 

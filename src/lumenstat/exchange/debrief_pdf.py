@@ -22,6 +22,8 @@ class About:
     school: str
     signed: str | None = None
     appraisal: Appraisal | None = None
+    acts: tuple[tuple[float, str], ...] = ()
+    """What the instructor did in the run: seconds, and what it was."""
 
 
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
@@ -65,6 +67,10 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
         sheet.heading(f"Time: {clock(ledger.time.needed)} needed, {clock(ledger.time.used)} used")
         for lost in sorted(ledger.time.lost, key=lambda each: -each.seconds)[:8]:
             sheet.say(f"{lost.seconds:+.1f} s: {lost.says}")
+    if about.acts:
+        sheet.heading("The instructor in the run, at no cost to the trainee")
+        for seconds, says in about.acts:
+            sheet.say(f"{clock(seconds)}: {says}")
     _appraisal(sheet, bundle, about.appraisal)
     sheet.heading("Record")
     sheet.say(about.signed or "Not signed yet.")

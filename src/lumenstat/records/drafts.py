@@ -61,9 +61,9 @@ def find_draft(session: Session, draft_id: str) -> DraftRecord:
 
 
 def find_drafts(
-    session: Session, words: str = "", owner_id: int | None = None, archived: bool = False
+    session: Session, words: str = "", owner_id: int | None = None, archived: bool = False, sort: str = "changed"
 ) -> list[DraftRecord]:
-    """Drafts whose title or writer holds all of these words, the one changed last first."""
+    """Drafts whose title or writer holds all of these words: the one changed last first, or by title or writer."""
     query = select(DraftRecord).join(Person, Person.id == DraftRecord.owner_id)
     query = query.where(DraftRecord.archived if archived else ~DraftRecord.archived)
     if owner_id is not None:
@@ -72,7 +72,8 @@ def find_drafts(
         query = query.where(
             DraftRecord.title.icontains(word, autoescape=True) | Person.name.icontains(word, autoescape=True)
         )
-    return list(session.scalars(query.order_by(DraftRecord.changed.desc(), DraftRecord.id)))
+    by = {"title": (DraftRecord.title,), "writer": (Person.name,)}.get(sort, ())
+    return list(session.scalars(query.order_by(*by, DraftRecord.changed.desc(), DraftRecord.id)))
 
 
 def unpublished_of(session: Session, owner_id: int) -> list[DraftRecord]:

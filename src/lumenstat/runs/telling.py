@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent, flow_done
@@ -56,6 +56,21 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
             return "Flow done" if flow_done(args) is not None else f"Note: {args['text']}"
         case _:
             return _short(event)
+
+
+BY_ITSELF = ("rate", "finish")
+"""What stands in a log as the instructor's and happens without one."""
+CALLED_OUT = "called out: "
+
+
+def instructors_acts(events: Iterable[LogEvent], bundle: Bundle) -> Iterator[tuple[LogEvent, str]]:
+    """What the instructor did in a run, each with its words."""
+    for event in events:
+        if event.by != "instructor" or event.verb in BY_ITSELF:
+            continue
+        if event.verb == "note" and str(event.args["text"]).startswith(CALLED_OUT):
+            continue
+        yield event, said_of(event, bundle)
 
 
 def _short(event: LogEvent) -> str:

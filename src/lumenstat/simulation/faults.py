@@ -119,15 +119,15 @@ class FaultBoard:
     # ---- snapshot ----------------------------------------------------------------------------------------
 
     def snapshot(self) -> tuple[object, ...]:
-        """Which are there and which have struck, to be restored."""
-        return dict(self.active), list(self.spent)
+        """Which are known, which are there and which have struck, to be restored."""
+        return dict(self.active), list(self.spent), self.faults
 
     def restore(self, memory: tuple[object, ...]) -> None:
         """Go back to a memory; what was added since is not known any more."""
-        active, spent = memory
+        active, spent, faults = memory
         self.active, self.spent = dict(active), list(spent)  # type: ignore[call-overload]
-        if len(self.faults) > len(self.spent):
-            self.faults = self.faults[: len(self.spent)]
+        if faults != self.faults:
+            self.faults = tuple(faults)  # type: ignore[arg-type]
             self.numbers = {fault.id: n for n, fault in enumerate(self.faults)}
             self._states = self._compile()
         self.changes += 1

@@ -30,7 +30,7 @@ from lumenstat.records.lists import runs_like
 from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run
 from lumenstat.records.sealing import appraisal_of, last_appraisal, last_override
 from lumenstat.records.tables import Run
-from lumenstat.runs.telling import said_of
+from lumenstat.runs.telling import instructors_acts
 from lumenstat.simulation.trace import Trace
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
@@ -44,9 +44,6 @@ from lumenstat.web.security import SignedIn, Viewer
 router = APIRouter()
 
 LOSSES_SHOWN = 5
-BY_ITSELF = ("rate", "finish")
-"""What stands in a log as the instructor's and happens without one."""
-CALLED_OUT = "called out: "
 OTHERS_AT_MOST = 12
 
 
@@ -187,14 +184,9 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
 
 def _instructors(events: Sequence[LogEvent], bundle: Bundle, axis: TimeAxis) -> Iterator[InstructorAct]:
     """What the instructor did in a run, with its place on the time axis."""
-    for event in events:
-        if event.by == "instructor" and event.verb not in BY_ITSELF and not _called_out(event):
-            seconds = event.tick / 100
-            yield InstructorAct(t=seconds, x=axis.x(seconds), verb=event.verb, says=said_of(event, bundle))
-
-
-def _called_out(event: LogEvent) -> bool:
-    return event.verb == "note" and str(event.args["text"]).startswith(CALLED_OUT)
+    for event, says in instructors_acts(events, bundle):
+        seconds = event.tick / 100
+        yield InstructorAct(t=seconds, x=axis.x(seconds), verb=event.verb, says=says)
 
 
 def _may_practise(request: Request, viewer: Viewer, run: Run) -> bool:

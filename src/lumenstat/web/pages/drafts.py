@@ -58,6 +58,7 @@ class DraftsContext(Context):
     drafts: tuple[DraftRow, ...]
     words: str
     whose: str
+    sort: str
     archived: bool
     airframes: tuple[Named, ...]
     exercises: tuple[Named, ...]
@@ -70,12 +71,13 @@ def show(
     q: Annotated[str, Query(max_length=80)] = "",
     whose: Annotated[str, Query(max_length=8)] = "all",
     archived: Annotated[str, Query(max_length=4)] = "",
+    sort: Annotated[str, Query(max_length=8)] = "changed",
 ) -> Response:
-    """Drafts, searched and filtered."""
+    """Drafts, searched, filtered and sorted."""
     database = request.app.state.database
     standing = database.read(states)
     owner, put_away = viewer.id if whose == "mine" else None, archived == "yes"
-    found = database.read(lambda session: find_drafts(session, q, owner, put_away))
+    found = database.read(lambda session: find_drafts(session, q, owner, put_away, sort))
     rows = tuple(
         DraftRow(
             id=each.id,
@@ -93,6 +95,7 @@ def show(
             drafts=rows,
             words=q,
             whose=whose,
+            sort=sort,
             archived=put_away,
             airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
             exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in database.read(current_exercises)),

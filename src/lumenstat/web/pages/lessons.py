@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, HTTPException, Query, Request, Response
-from fastapi.responses import RedirectResponse
+from fastapi.responses import JSONResponse, RedirectResponse
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
@@ -53,9 +53,10 @@ class StartingContext(Context):
 
     template: ClassVar[str] = "starting.html"
     tab: ClassVar[str] = "desk"
-    done: int
-    of: int
+    words: str
+    share: float
     failed: str | None
+    here: str
     back: str
 
 
@@ -224,14 +225,17 @@ def _fault(bundle: Bundle, choice: str, number: int, at: tuple[float, float], of
 
 @router.get("/exercises/{exercise_id}/starting/{key}", name="starting")
 def show_starting(request: Request, exercise_id: str, key: str, viewer: Instructor) -> Response:
-    """How far a lesson is that is being made ready; its desk once it is."""
+    """How far a lesson is that is being made ready, also as JSON; its desk once it is."""
     starting = request.app.state.starting.starts.get(key)
     if starting is None:
         raise HTTPException(404, "That start is not under way any more.")
+    words, share = f"{starting.done} of {starting.of} are ready", starting.done / starting.of
+    if "application/json" in request.headers.get("accept", ""):
+        return JSONResponse({"words": words, "share": share, "over": starting.over.is_set()})
     if starting.lesson_id is not None:
         return RedirectResponse(urls.desk(starting.lesson_id), 303)
-    back = urls.start_many(exercise_id)
-    return page(request, StartingContext(done=starting.done, of=starting.of, failed=starting.failed, back=back))
+    here, back = urls.starting(exercise_id, key), urls.start_many(exercise_id)
+    return page(request, StartingContext(words=words, share=share, failed=starting.failed, here=here, back=back))
 
 
 # ---- the desk --------------------------------------------------------------------------------------------------------

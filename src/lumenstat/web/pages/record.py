@@ -19,6 +19,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import add_appraisal, add_override, appraisal_of, note_counted, overrides_of, sign
 from lumenstat.records.tables import Run
+from lumenstat.runs.telling import instructors_acts
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import Sampler
@@ -156,7 +157,9 @@ def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None
     flown = f"{run.started or run.created:%-d %B %Y, %H:%M} UTC"
     appraisal = request.app.state.database.read(lambda session: appraisal_of(session, run_id))
-    about = About(run.trainee.name, flown, request.app.state.settings.school, signed, appraisal)
+    events = request.app.state.database.read(lambda session: log_of(session, run)).events
+    acts = tuple((event.tick / 100, says) for event, says in instructors_acts(events, bundle))
+    about = About(run.trainee.name, flown, request.app.state.settings.school, signed, appraisal, acts)
     name = f"{run.exercise.exercise_id}-{run.id}.pdf"
     headers = {"Content-Disposition": f'inline; filename="{name}"'}
     return Response(debrief_pdf(bundle, ledger, overrides, about), media_type="application/pdf", headers=headers)

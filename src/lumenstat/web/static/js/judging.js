@@ -1,4 +1,4 @@
-// A run that is being judged: how far it is, and the debrief as soon as it is there.
+// Something under way, a run being judged or a lesson made ready: how far it is, and the page as soon as it is there.
 const line = document.querySelector("[data-judging]");
 const bar = document.querySelector("progress");
 
