@@ -28,6 +28,7 @@ MEMORY_BYTES = 2_000_000_000
 LEAN_BYTES = 300_000_000
 """A process that has grown larger than this is replaced after its job, so that what it took is given back."""
 TELL_SECONDS = 0.2
+SECONDS_TO_LET_GO = 5.0
 
 
 class Busy(WorkerError):  # noqa: N818 - it names what happened to the job
@@ -74,7 +75,15 @@ class Worker:
     def close(self) -> None:
         """End the process; a job under way is broken off."""
         self._closed = True
-        self._end()
+        process = self._process
+        if process is not None:
+            process.kill()
+        # Whoever waits for the job lets go of the link first: a closed one has a number that something else may get.
+        if self._turn.acquire(timeout=SECONDS_TO_LET_GO):
+            try:
+                self._end()
+            finally:
+                self._turn.release()
 
     def _call(self, job: Callable[..., Any], args: tuple[Any, ...], seconds: float, progress: Progress) -> Any:
         if self._closed:
