@@ -7,6 +7,7 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
+from shutil import copy
 
 import pytest
 from argon2 import PasswordHasher
@@ -15,6 +16,7 @@ from hypothesis import settings
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.records import people
+from lumenstat.records.database import Database
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
@@ -75,3 +77,13 @@ def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) 
     with closing(sqlite3.connect(made)) as source, closing(sqlite3.connect(kept)) as target:
         source.backup(target)
     return kept
+
+
+@pytest.fixture
+def database(tmp_path: Path, demo_database: Path) -> Iterator[Database]:
+    """A database with the demo school in it, for one test alone."""
+    path = tmp_path / "db.sqlite"
+    copy(demo_database, path)
+    opened = Database(path)
+    yield opened
+    opened.close()

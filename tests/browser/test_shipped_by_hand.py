@@ -45,14 +45,20 @@ def test_guided_shows_each_part_and_goes_on_when_told(browser: Browser, server: 
         s.move("battery_main", "OFF")
         s.see("hydraulic-pump", hydraulic_pump="OFF")
         ines.wait_for_selector('[data-continue="hydraulic-pump"]:not([hidden])')
+        ines.focus('[data-control="hydraulic_pump"]')
         ines.keyboard.press("Enter")
         s.at("flap-lever")
+        pump = ines.get_attribute('[data-control="hydraulic_pump"]', "data-position")
+        assert pump == "OFF", "what the card offers goes before what the switch in focus would do"
         for item, control, position in (("flap-lever", "flap_lever", "0"), ("gear-lever", "gear_lever", "DOWN")):
             s.see(item, **{control: position})
             ines.click(f'[data-continue="{item}"]')
         s.at("fuel-levers")
         assert ines.locator('[data-deck-page="1"]').is_visible()
         assert ines.locator(".guided").count() == 2
+        ines.click("[data-open=finish]")
+        ines.wait_for_selector("[data-finish-note]:has-text('items are open, the first is \"Fuel levers')")
+        ines.keyboard.press("Escape")
         ines.click('[data-item="wipers"] [data-turn]')
         assert ines.locator('[data-item="fuel-levers"][data-state="current"]').count() == 1
 

@@ -85,6 +85,8 @@ def test_columns_are_guessed_remembered_or_taken_by_their_place() -> None:
     assert not guess_columns(rows, {}).headed
     remembered = guess_columns(rows, {"was": "challenge", "wie": "response"})
     assert remembered.headed and remembered.columns == {0: "challenge", 1: "response"}
+    titled = guess_columns(read_table(b"Cold start\n1 March 2026\nNo.,Item,Set to\n1,BATT MAIN,ON\n"), {})
+    assert (titled.heading, titled.columns) == (2, {0: "number", 1: "challenge", 2: "response"})
     bare = guess_columns(read_table(b"1,Main battery,ON\n2,APU boost,ON\n"), {})
     assert (bare.headed, bare.columns) == (False, {0: "number", 1: "challenge", 2: "response"})
 

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import timedelta
-from pathlib import Path
-from shutil import copy
 
 import pytest
 
@@ -24,15 +22,6 @@ from lumenstat.records.tables import Run
 from lumenstat.rehearsal.neighbours import Range, neighbour
 
 START = LogEvent(0, "trainee", "confirm", {"item": "log"})
-
-
-@pytest.fixture
-def database(tmp_path: Path, demo_database: Path) -> Iterator[Database]:
-    path = tmp_path / "db.sqlite"
-    copy(demo_database, path)
-    opened = Database(path)
-    yield opened
-    opened.close()
 
 
 def started(database: Database, together: bool = False, places: Sequence[Place] | None = None) -> str:

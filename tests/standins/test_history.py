@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
 from datetime import timedelta
-from pathlib import Path
-from shutil import copy
 
 import pytest
 
@@ -18,15 +15,6 @@ from lumenstat.records.sealing import signed_runs, verify
 from lumenstat.runs.judging import JudgeDesk
 from lumenstat.standins import history
 from lumenstat.standins.history import DAYS, History, planned
-
-
-@pytest.fixture
-def database(tmp_path: Path, demo_database: Path) -> Iterator[Database]:
-    path = tmp_path / "db.sqlite"
-    copy(demo_database, path)
-    opened = Database(path)
-    yield opened
-    opened.close()
 
 
 def test_everybody_of_every_group_has_a_past_and_practises_too() -> None:

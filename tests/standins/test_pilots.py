@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterator
-from pathlib import Path
-from shutil import copy
 from typing import Any
 
 import pytest
@@ -46,15 +43,6 @@ class FakeHub:
     def linked(self, run_id: str) -> bool:
         del run_id
         return bool(self.seats)
-
-
-@pytest.fixture
-def database(tmp_path: Path, demo_database: Path) -> Iterator[Database]:
-    path = tmp_path / "db.sqlite"
-    copy(demo_database, path)
-    opened = Database(path)
-    yield opened
-    opened.close()
 
 
 @pytest.fixture

@@ -17,6 +17,9 @@ from lumenstat.items.item import Who
 from lumenstat.language.tables import TableRow
 
 MOST_ITEMS = 400
+ROWS_LOOKED_AT = 8
+"""Headings are looked for in so many rows; a title and a date often stand above them."""
+LEAST_NAMED = 2
 LONGEST_CHALLENGE = 120
 
 Field = Literal[
@@ -72,10 +75,18 @@ TEMPLATE = (
 
 @dataclass(frozen=True)
 class Mapped:
-    """Which column holds what, by number from 0; whether the first row names them."""
+    """Which column holds what, by number from 0; the place of the row that names them, from 0, where one does.
+
+    Rows above that one are titles and the like, and are left out.
+    """
 
     columns: Mapping[int, Field]
-    headed: bool
+    heading: int | None
+
+    @property
+    def headed(self) -> bool:
+        """Whether a row names the columns."""
+        return self.heading is not None
 
     @property
     def complete(self) -> bool:
@@ -108,17 +119,24 @@ def plain_heading(cell: str) -> str:
 
 def guess_columns(rows: Sequence[TableRow], remembered: Mapping[str, str]) -> Mapped:
     """What each column seems to hold: as the school said before, as headings usually say, or by where it stands."""
+    for place, row in enumerate(rows[:ROWS_LOOKED_AT]):
+        columns = _named(row, remembered)
+        if len(set(columns.values()) - {"ignore"}) >= LEAST_NAMED:
+            return Mapped(columns, place)
+    return Mapped(_by_place(rows), None)
+
+
+def _named(row: TableRow, remembered: Mapping[str, str]) -> dict[int, Field]:
+    """What the cells of a row would mean as headings."""
     columns: dict[int, Field] = {}
-    for number, cell in enumerate(rows[0].cells):
+    for number, cell in enumerate(row.cells):
         plain = plain_heading(cell)
         known = next((field for field in FIELDS if field == remembered.get(plain)), None)
         usual = next((field for field, words in HEADINGS.items() if plain in words), None)
         field = known or usual
         if field is not None and (field == "ignore" or field not in columns.values()):
             columns[number] = field
-    if set(columns.values()) - {"ignore"}:
-        return Mapped(columns, True)
-    return Mapped(_by_place(rows), False)
+    return columns
 
 
 def _by_place(rows: Sequence[TableRow]) -> dict[int, Field]:
@@ -137,7 +155,7 @@ def read_sheet(rows: Sequence[TableRow], mapped: Mapped, airframe: Airframe, sho
     found: list[SheetRow] = []
     problems: list[tuple[int, str]] = []
     section = ""
-    for row in rows[1:] if mapped.headed else rows:
+    for row in rows[0 if mapped.heading is None else mapped.heading + 1 :]:
         given: dict[Field, str] = {f: row.cell(n) for n, f in mapped.columns.items() if row.cell(n) and f != "ignore"}
         if (heading := _heading(row, given)) is not None:
             section = heading

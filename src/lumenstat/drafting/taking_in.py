@@ -49,7 +49,7 @@ class SheetWanted:
     airframe: str
     title: str
     columns: Mapping[int, Field] | None
-    headed: bool
+    heading: int | None
     known_headings: Mapping[str, str]
     own: Mapping[str, str]
 
@@ -72,7 +72,8 @@ def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted
     rows = tuple(read_table(content))
     mapped = guess_columns(rows, wanted.known_headings)
     if wanted.columns is not None:
-        mapped = Mapped(wanted.columns, wanted.headed)
+        heading = wanted.heading if wanted.heading is not None and wanted.heading < len(rows) else None
+        mapped = Mapped(wanted.columns, heading)
     if not mapped.complete:
         return TakenSheet(rows, mapped, (), 0, None)
     read = read_sheet(rows, mapped, plane, shipped_abbreviations().with_own(wanted.own))

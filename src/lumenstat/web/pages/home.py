@@ -13,7 +13,6 @@ from lumenstat import ENGINE_VERSION
 from lumenstat.records.drafts import unpublished_of
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import groups, groups_of, may_practise, member_counts
-from lumenstat.records.lessons import lessons_in_the_air
 from lumenstat.records.lists import (
     PeopleFilter,
     RunFilter,
@@ -27,7 +26,7 @@ from lumenstat.records.lists import (
 from lumenstat.records.marks import LAST_BACKUP, mark
 from lumenstat.records.runs import fly_practice
 from lumenstat.web import urls
-from lumenstat.web.pages.lessons import LessonLine
+from lumenstat.web.pages.lessons import LessonLine, lesson_lines
 from lumenstat.web.pages.runs import RunRow, rows_of
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, SignedIn, Viewer
@@ -111,16 +110,6 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
     database = request.app.state.database
 
     def read(session: Session) -> InstructorHomeContext:
-        lessons = [
-            LessonLine(
-                id=lesson.id,
-                title=lesson.title,
-                group=lesson.group.name if lesson.group else None,
-                instructor=lesson.instructor.name,
-                open=count,
-            )
-            for lesson, count in lessons_in_the_air(session)
-        ]
         counts = member_counts(session)
         own = [each for each in groups(session) if each.instructor_id == viewer.id]
         mine = RunFilter(standing="open", instructor=viewer.id)
@@ -129,7 +118,7 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
         alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None]
         return InstructorHomeContext(
             name=viewer.name,
-            lessons=tuple(lessons),
+            lessons=tuple(lesson_lines(session)),
             open=rows_of(session, alone)[:LATEST],
             groups=tuple(HomeGroup(id=g.id, name=g.name, members=counts.get(g.id, 0)) for g in own),
             drafts=tuple(HomeDraft(id=d.id, title=d.title) for d in unpublished_of(session, viewer.id)[:LATEST]),

@@ -244,13 +244,14 @@ def show_starting(request: Request, exercise_id: str, key: str, viewer: Instruct
 @router.get("/desk", name="desks")
 def show_desks(request: Request, viewer: Instructor) -> Response:
     """Lessons in the air; where there is one alone, its desk."""
-    lines = tuple(_lines(request))
+    lines = tuple(request.app.state.database.read(lesson_lines))
     if len(lines) == 1:
         return RedirectResponse(urls.desk(lines[0].id), 303)
     return page(request, DesksContext(lessons=lines))
 
 
-def _lines(request: Request) -> list[LessonLine]:
+def lesson_lines(session: Session) -> list[LessonLine]:
+    """Lessons in the air, newest first."""
     return [
         LessonLine(
             id=lesson.id,
@@ -259,7 +260,7 @@ def _lines(request: Request) -> list[LessonLine]:
             instructor=lesson.instructor.name,
             open=count,
         )
-        for lesson, count in request.app.state.database.read(lessons_in_the_air)
+        for lesson, count in lessons_in_the_air(session)
     ]
 
 
@@ -282,7 +283,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
             group=lesson.group.name if lesson.group else None,
             together=lesson.together,
             stations=tuple(_station(run) for run in runs),
-            others=tuple(line for line in _lines(request) if line.id != lesson_id),
+            others=tuple(line for line in database.read(lesson_lines) if line.id != lesson_id),
             lights=lights_of(bundle, stacked=True),
         ),
     )

@@ -16,7 +16,7 @@ from lumenstat.drafting.draft import shipped_library
 from lumenstat.drafting.sheet import FIELD_WORDS, FIELDS, TEMPLATE, Field, plain_heading
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, SheetWanted, TakenSheet, airframe_of, take_sheet
 from lumenstat.errors import EditRefused, EntryRefused, InputRefused, WorkerError
-from lumenstat.language.tables import LARGEST_BYTES, MOST_COLUMNS, TableRow
+from lumenstat.language.tables import LARGEST_BYTES, MOST_COLUMNS, MOST_ROWS, TableRow
 from lumenstat.records.drafts import create_draft
 from lumenstat.records.headings import abbreviations, headings, set_abbreviations, set_headings
 from lumenstat.web import urls
@@ -54,7 +54,7 @@ class SheetContext(Context):
     airframe: str
     airframes: tuple[Named, ...]
     text: str
-    headed: bool
+    heading: int | None
     columns: tuple[Column, ...]
     fields: tuple[tuple[str, str], ...]
     lines: tuple[SheetLine, ...]
@@ -103,7 +103,7 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
         airframe=str(form.get("airframe") or ""),
         title=titled(str(form.get("title") or "From a sheet")),
         columns=columns,
-        headed=form.get("headed") == "yes",
+        heading=_heading(str(form.get("heading") or "")),
         known_headings=dict(database.read(headings)),
         own=own,
     )
@@ -113,8 +113,9 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
         raise EntryRefused(f"{str(error)[:1].upper()}{str(error)[1:]}.") from None
     if form.get("own") is not None:
         database.write(lambda session: set_abbreviations(session, own))
-    if columns is not None and wanted.headed:
-        chosen = {plain_heading(read.rows[0].cell(n)): field for n, field in columns.items()}
+    if columns is not None and read.mapped.heading is not None:
+        named = read.rows[read.mapped.heading]
+        chosen = {plain_heading(named.cell(n)): field for n, field in columns.items()}
         database.write(lambda session: set_headings(session, chosen))
     if read.taken is None:
         return page(request, _context(read, wanted), 422 if read.problems else 200)
@@ -139,6 +140,11 @@ def _columns(form: FormData) -> dict[int, Field] | None:
     return found
 
 
+def _heading(text: str) -> int | None:
+    """The place of the row that names the columns, from the number that somebody counts to from 1."""
+    return int(text) - 1 if text.isdecimal() and 0 < int(text) <= MOST_ROWS else None
+
+
 def _own(text: str) -> dict[str, str]:
     """A school's own abbreviations, one on a line: `EXT PWR = ground power`. Raises EntryRefused."""
     found = {}
@@ -158,14 +164,14 @@ def _context(read: TakenSheet, wanted: SheetWanted) -> SheetContext:
         says[line] = f"{says[line]} {what}" if line in says else what
     shown = [row for n, row in enumerate(read.rows) if n < ROWS_SHOWN or row.line in says]
     width = max(len(row.cells) for row in read.rows)
-    names = read.rows[0].cells if read.mapped.headed or wanted.columns is None else ()
+    names = read.rows[read.mapped.heading].cells if read.mapped.heading is not None else ()
     airframes = [airframe_of(name) for name in shipped_library().ids(Airframe)]
     return SheetContext(
         title=wanted.title,
         airframe=wanted.airframe,
         airframes=tuple(Named(id=each.id, name=each.name) for each in airframes),
         text=_text_of(read.rows),
-        headed=read.mapped.headed,
+        heading=None if read.mapped.heading is None else read.mapped.heading + 1,
         columns=tuple(
             Column(number=n, heading=names[n] if n < len(names) else "", field=read.mapped.columns.get(n, "ignore"))
             for n in range(width)

@@ -94,6 +94,7 @@ export class Card {
     for (const button of this.root.querySelectorAll("[data-continue]")) button.hidden = button.dataset.continue !== card.ready;
     for (const [id, level] of Object.entries(card.hints)) this.paintHints(id, level);
     this.root.querySelector("[data-answered]").textContent = answered.size;
+    this.left = card.items.filter((id) => !answered.has(id));
     this.root.querySelector("[data-all-answered]").hidden = card.current !== null || card.flow !== null;
     if (card.current !== this.current) {
       this.current = card.current;

@@ -31,7 +31,18 @@ export class Dialogs {
       this.input.value = "";
       this.filter();
     }
+    if (name === "finish") this.paintLeft();
     this.dialog(name).showModal();
+  }
+
+  // What would be left undone.
+  paintLeft() {
+    const left = this.station.card.left ?? [];
+    const first = this.root.querySelector(`[data-item="${left[0]}"] .card-line span:nth-of-type(3)`)?.textContent ?? "";
+    const items = left.length === 1 ? "1 item is open" : `${left.length} items are open`;
+    this.root.querySelector("[data-finish-note]").textContent = left.length
+      ? `${items}, the first is "${first}". Nothing more can be done in it; the debrief follows.`
+      : "Every item is answered. Nothing more can be done in it; the debrief follows.";
   }
 
   stopped(says) {

@@ -3,6 +3,12 @@ export function bindKeys(station) {
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || station.dialogs.anyOpen) return;
     const typing = event.target.matches("input:not([type=radio]), select, textarea");
+    if (event.key === "Enter" && station.mayFly && station.card.ready && event.target.closest("[data-deck]")) {
+      // The step is there and only has to be left: Enter does that, and not what the switch in focus would do.
+      event.preventDefault();
+      station.card.answer();
+      return;
+    }
     if (event.key === "Enter") {
       const elsewhere = event.target.closest("[data-deck], footer, header") || event.target.matches("select");
       const button = event.target.closest("button");

@@ -64,7 +64,8 @@ class Station {
     if (frame.card) this.card.paint(frame.card);
     this.card.paintLeft(this.state);
     const words = frame.words ?? [];
-    if (!this.card.say(words)) for (const word of words) this.say(word);
+    const beside = this.card.say(words) ? words.filter((word) => word.startsWith("Your instructor")) : words;
+    for (const word of beside) this.say(word);
     if (frame.whole || frame.quantities || frame.crew) this.crew.paint(frame.crew ?? [], this.state, frame.whole);
     if (frame.hand !== undefined && byId("hand")) byId("hand").setAttribute("aria-pressed", String(frame.hand));
     if (frame.pointed) this.deck.locate([frame.pointed]);

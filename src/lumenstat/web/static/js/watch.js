@@ -78,7 +78,7 @@ export class Watch {
   }
 
   doIt(verb, form) {
-    const field = (name) => form.elements[name]?.value.trim() ?? "";
+    const field = (name) => form.querySelector(`[name="${name}"]`)?.value.trim() ?? "";
     if (verb === "say" || verb === "note") {
       if (!field("text")) return;
       this.station.act(verb, { text: field("text") });
@@ -91,7 +91,7 @@ export class Watch {
       const args = { fault: `injected-${seed}`, kind, target };
       if (field("when")) args.when = field("when");
       this.station.act("fault", args);
-      form.elements.when.value = "";
+      form.querySelector('[name="when"]').value = "";
     }
   }
 
