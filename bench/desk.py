@@ -18,10 +18,11 @@ from lumenstat.assessment.scoring import score
 from lumenstat.demo import DEMO_PASSWORD
 from lumenstat.documents.runlog import RunLog
 from lumenstat.records.exercises import current_exercises
+from lumenstat.records.groups import add_members
 from lumenstat.records.lessons import Place, start_lesson, station_rows
 from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import NewEvents, add_events
-from lumenstat.records.tables import Run
+from lumenstat.records.tables import Run, RunItem
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from lumenstat.web.front import Lumenstat
@@ -29,6 +30,7 @@ from lumenstat.web.live.desk import _Desk
 
 Row = tuple[str, float, str]
 RUNS, STATIONS, LOOKS = 10_000, 30, 20
+CLASS_RUNS = 3_000
 
 
 def measure(full: Start25) -> list[Row]:
@@ -45,6 +47,9 @@ def measure(full: Start25) -> list[Row]:
                 "exercises_page": "/exercises",
                 "home_page_10000": "/home",
             }
+            _one_class(app, full)
+            pages["class_record_3000"] = f"/groups/1/record?exercise={full.bundle.exercise.id}"
+            pages["person_record"] = "/people/7/record"
             rows = [(name, 1000 * seconds_of(lambda p=path: client.get(p)), "ms") for name, path in pages.items()]  # type: ignore[misc]
             rows.append((f"desk_{STATIONS}_tiles", 100 * _desk(app, full, client), "percent of a core"))
     return rows
@@ -79,6 +84,25 @@ def _many_runs(app: Lumenstat, full: Start25) -> None:
                 for n in range(first, first + 500)
             ]  # fmt: skip
             session.execute(insert(Run), rows)  # type: ignore[attr-defined]
+
+    database.write(write)
+
+
+def _one_class(app: Lumenstat, full: Start25) -> None:
+    """All trainees in one class, and every item of three thousand of their runs."""
+    database = app.state.database
+    people = [person.id for person in database.read(trainees)]
+    items = [step.item.id for step in full.bundle.procedure.steps]
+
+    def write(session: object) -> None:
+        add_members(session, 1, people)  # type: ignore[arg-type]
+        for n in range(CLASS_RUNS):
+            rows = [
+                {"run_id": f"bench-{n}", "item": item, "verdict": "done" if (n + k) % 7 else "wrong",
+                 "earned": float((n + k) % 7 > 0), "possible": 1.0, "reached": True}
+                for k, item in enumerate(items)
+            ]  # fmt: skip
+            session.execute(insert(RunItem), rows)  # type: ignore[attr-defined]
 
     database.write(write)
 

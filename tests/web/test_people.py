@@ -10,12 +10,14 @@ from pathlib import Path
 import pytest
 from fastapi.testclient import TestClient
 from httpx2 import Response
+from openpyxl import load_workbook
 
 from lumenstat.demo import DEMO_PASSWORD
 from lumenstat.records.people import find_person
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from tests.web.conftest import ORIGIN, Person, another
+from tests.web.test_front import judged_run
 
 OWN = "kittens-in-the-hangar"
 
@@ -218,3 +220,25 @@ def test_the_first_account_is_a_head_of_training_who_is_signed_in_and_told_what_
         page = client.get("/home").text
         assert "Add your trainees" in page and "/people/list" in page
         assert client.get("/people").text.count("head of training") >= 1
+
+
+# ---- records over time -----------------------------------------------------------------------------------------------
+
+
+def test_a_record_shows_the_trend_what_is_missed_and_the_logbook(odile: Person, ines: Person) -> None:
+    run = judged_run(odile, ines)
+    path = f"/people/{number(odile, 'ines')}/record"
+    page = ines.client.get(path).text
+    assert "Your record" in page and page.count(f"/runs/{run}/debrief") == 2, "on the trend and in the logbook"
+    assert "Nothing was missed" in page or "Missed" in page
+    assert another(odile.client).client.get(path, follow_redirects=False).status_code == 303
+    tobias = another(odile.client)
+    assert tobias.sign_in("tobias") == 303
+    assert tobias.client.get(path).status_code == 404
+    table = ines.client.get(f"{path}.csv").text.splitlines()
+    assert table[0].startswith("Exercise,Version,Kind") and len(table) == 2 and "Frost on the ramp" in table[1]
+    book = load_workbook(io.BytesIO(odile.client.get(f"{path}.xlsx").content))
+    cells = [[cell.value for cell in row] for row in book.worksheets[0].iter_rows()]
+    assert cells[0][:3] == ["Exercise", "Version", "Kind"] and cells[1][0] == "Frost on the ramp"
+    group = odile.client.get("/groups/1/record?exercise=frost-on-the-ramp").text
+    assert "Record of Autumn course A" in group and "too few" in group and "Technical log" in group

@@ -6,6 +6,7 @@ import re
 
 from fastapi.routing import APIRoute
 
+from lumenstat.demo import DEMO_PEOPLE
 from tests.web.conftest import Person, another
 from tests.web.test_front import judged_run
 
@@ -20,10 +21,11 @@ TEACHERS_ONLY = {
     "/drafts/{draft_id}/bundle.json", "/drafts/{draft_id}/card", "/drafts/{draft_id}/card.pdf",
     "/drafts/{draft_id}/flight", "/drafts/{draft_id}/flight/moment", "/drafts/sheet/template.{kind}",
     "/people", "/people/{person_id}", "/people/list", "/people/list/template.csv", "/groups", "/groups/{group_id}",
-    "/desk", "/desk/{lesson_id}", "/exercises/{exercise_id}/start-many", "/exercises/{exercise_id}/starting/{key}",
+    "/groups/{group_id}/record", "/desk", "/desk/{lesson_id}", "/exercises/{exercise_id}/start-many", "/exercises/{exercise_id}/starting/{key}",
     "/runs/{run_id}/watch", "/runs/{run_id}/verdicts",
 }  # fmt: skip
 ONES_OWN = {
+    "/people/{person_id}/record", "/people/{person_id}/record.{kind}",
     "/runs/{run_id}/station", "/runs/{run_id}/debrief", "/runs/{run_id}/replay", "/runs/{run_id}/moment",
     "/runs/{run_id}/ledger.csv", "/runs/{run_id}/trace.csv", "/runs/{run_id}/debrief.pdf", "/runs/{run_id}/log.jsonl",
     "/runs/{run_id}/beside/{other_id}", "/runs/{run_id}/judging",
@@ -117,6 +119,7 @@ def a_draft(odile: Person) -> str:
     return answer.headers["location"].split("/")[2]
 
 
+INES = str(1 + next(n for n, (_, name, _) in enumerate(DEMO_PEOPLE) if name == "ines"))
 LESSON = ["none"]
 """The lesson of these addresses."""
 
@@ -130,6 +133,6 @@ def a_lesson(odile: Person) -> str:
 def filled(path: str, run: str, draft: str) -> str:
     parts = {
         "run_id": run, "other_id": run, "draft_id": draft, "exercise_id": "guided-power-up", "name": "exercise",
-        "person_id": "6", "group_id": "1", "kind": "csv", "key": "none", "lesson_id": LESSON[0], "token": "none",
+        "person_id": INES, "group_id": "1", "kind": "csv", "key": "none", "lesson_id": LESSON[0], "token": "none",
     }  # fmt: skip
     return re.sub(r"\{(\w+)\}", lambda found: parts[found.group(1)], path)

@@ -68,6 +68,7 @@ class RunLine:
     archived: bool
     lesson_id: str | None
     variant: str | None
+    digest: str
 
 
 _trainee, _instructor = aliased(Person), aliased(Person)
@@ -75,6 +76,7 @@ _COLUMNS: tuple[Any, ...] = (
     Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, _trainee.name, _instructor.name, Run.state,
     Run.created, Run.finished, Run.not_judged, Run.percent, Run.outcome, Run.outcome_words, Run.signed_by,
     Run.origin_id, Run.mode, Run.draft_id, Run.voided_by, Run.void_reason, Run.archived, Run.lesson_id, Run.variant,
+    Run.digest,
 )  # fmt: skip
 RUN_SORTS: Mapping[str, tuple[Any, ...]] = {
     "newest": (Run.created.desc(), Run.id),

@@ -17,7 +17,7 @@ from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
-from lumenstat.records.runs import find_run, log_of
+from lumenstat.records.runs import count_as, find_run, log_of
 from lumenstat.records.tables import AppraisalRecord, Override, Run
 
 
@@ -65,8 +65,7 @@ def add_override(
 
 def note_counted(session: Session, run_id: str, counted: Ledger) -> None:
     """Remember what a run counts as with its overrides, for lists."""
-    run = find_run(session, run_id)
-    run.outcome, run.outcome_words, run.percent = counted.outcome, counted.outcome_words, counted.percent
+    count_as(session, find_run(session, run_id), counted)
 
 
 def add_appraisal(session: Session, run_id: str, appraisal: Appraisal) -> None:

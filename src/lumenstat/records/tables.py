@@ -268,6 +268,19 @@ class RunEvent(Base):
     __table_args__ = (UniqueConstraint("run_id", "client_id", name="uq_run_events_client"),)
 
 
+class RunItem(Base):
+    """What one item of a judged run came to, as it counts: kept as runs end, for statistics."""
+
+    __tablename__ = "run_items"
+
+    run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    item: Mapped[str] = mapped_column(String(64), primary_key=True)
+    verdict: Mapped[str] = mapped_column(String(16))
+    earned: Mapped[float] = mapped_column(Float)
+    possible: Mapped[float] = mapped_column(Float)
+    reached: Mapped[bool] = mapped_column(default=True)
+
+
 class Override(Base):
     """An instructor's verdict on something in a ledger, beside the computed one; the latest about it counts.
 

@@ -54,6 +54,7 @@ from lumenstat.web.pages import (
     home,
     join,
     lessons,
+    logbook,
     people,
     proofs,
     record,
@@ -69,8 +70,8 @@ from lumenstat.web.security import PasswordNeeded, SignInNeeded
 from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
-    sign_in, first_instructor, home, account, join, class_list, people, groups, exercises, lessons, brief, runs,
-    station, watch, debrief, being_judged, replay, record, compare, sheets, drafts, builder, draft_files, proofs,
+    sign_in, first_instructor, home, account, join, class_list, people, groups, logbook, exercises, lessons, brief,
+    runs, station, watch, debrief, being_judged, replay, record, compare, sheets, drafts, builder, draft_files, proofs,
     health, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600

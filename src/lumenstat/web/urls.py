@@ -374,3 +374,18 @@ def sheet() -> str:
 def sheet_template(kind: str) -> str:
     """A spreadsheet to fill in, as CSV or XLSX."""
     return _path("sheet_template", kind=kind)
+
+
+def logbook(person_id: str) -> str:
+    """A person's record."""
+    return _path("logbook", person_id=person_id)
+
+
+def logbook_file(person_id: str, kind: str) -> str:
+    """A person's logbook as CSV or XLSX."""
+    return _path("logbook_file", person_id=person_id, kind=kind)
+
+
+def class_record(group_id: str) -> str:
+    """A class's record."""
+    return _path("class_record", group_id=group_id)

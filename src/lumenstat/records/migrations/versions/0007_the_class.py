@@ -29,6 +29,15 @@ WHERE ledger IS NOT NULL AND id NOT IN (SELECT run_id FROM overrides)
 """As pages say outcomes; those with overrides are put into words when they are listed."""
 
 
+ITEMS = """
+INSERT OR IGNORE INTO run_items (run_id, item, verdict, earned, possible, reached)
+SELECT runs.id, json_extract(value, '$.item'), json_extract(value, '$.verdict'), json_extract(value, '$.earned'),
+  json_extract(value, '$.possible'), coalesce(json_extract(value, '$.reached'), 1)
+FROM runs, json_each(runs.ledger, '$.items') WHERE runs.ledger IS NOT NULL AND json_extract(value, '$.item') IS NOT NULL
+"""
+"""Items as they were computed; overrides of earlier releases stand in their debriefs."""
+
+
 def upgrade() -> None:
     """Go forward."""
     _people()
@@ -126,6 +135,18 @@ def _runs() -> None:
         "WHERE ledger IS NOT NULL"
     )
     op.execute(WORDS)
+    op.create_table(
+        "run_items",
+        sa.Column("run_id", sa.String(length=32), nullable=False),
+        sa.Column("item", sa.String(length=64), nullable=False),
+        sa.Column("verdict", sa.String(length=16), nullable=False),
+        sa.Column("earned", sa.Float(), nullable=False),
+        sa.Column("possible", sa.Float(), nullable=False),
+        sa.Column("reached", sa.Boolean(), nullable=False),
+        sa.ForeignKeyConstraint(["run_id"], ["runs.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("run_id", "item"),
+    )
+    op.execute(ITEMS)
     # Whoever flew on from a run, or flew a draft, did so by themselves: none of that was assessed.
     op.execute("UPDATE runs SET mode = 'practice' WHERE origin_id IS NOT NULL OR draft_id IS NOT NULL")
     op.create_index("ix_runs_lesson", "runs", ["lesson_id", "station"])
