@@ -9,7 +9,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from fastapi.testclient import TestClient
-from sqlalchemy import insert
+from sqlalchemy import insert, text
 
 from bench.starts import Start25
 from bench.timing import seconds_of
@@ -22,7 +22,8 @@ from lumenstat.records.groups import add_members
 from lumenstat.records.lessons import Place, start_lesson, station_rows
 from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import NewEvents, add_events
-from lumenstat.records.tables import Run, RunItem
+from lumenstat.records.tables import Run
+from lumenstat.records.tallies import TALLY, RunItem
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from lumenstat.web.front import Lumenstat
@@ -47,7 +48,7 @@ def measure(full: Start25) -> list[Row]:
                 "exercises_page": "/exercises",
                 "home_page_10000": "/home",
             }
-            _one_class(app, full)
+            _one_class(app)
             pages["class_record_3000"] = f"/groups/1/record?exercise={full.bundle.exercise.id}"
             pages["person_record"] = "/people/7/record"
             rows = [(name, 1000 * seconds_of(lambda p=path: client.get(p)), "ms") for name, path in pages.items()]  # type: ignore[misc]
@@ -88,21 +89,26 @@ def _many_runs(app: Lumenstat, full: Start25) -> None:
     database.write(write)
 
 
-def _one_class(app: Lumenstat, full: Start25) -> None:
+def _one_class(app: Lumenstat) -> None:
     """All trainees in one class, and every item of three thousand of their runs."""
     database = app.state.database
     people = [person.id for person in database.read(trainees)]
-    items = [step.item.id for step in full.bundle.procedure.steps]
+    versions = database.read(current_exercises)
+    items = {v.exercise_id: [step.item.id for step in v.bundle.procedure.steps] for v in versions}
+    names = sorted(items)
 
     def write(session: object) -> None:
         add_members(session, 1, people)  # type: ignore[arg-type]
         for n in range(CLASS_RUNS):
+            exercise = names[n % len(names)]
             rows = [
-                {"run_id": f"bench-{n}", "item": item, "verdict": "done" if (n + k) % 7 else "wrong",
-                 "earned": float((n + k) % 7 > 0), "possible": 1.0, "reached": True}
-                for k, item in enumerate(items)
+                {"run_id": f"bench-{n}", "item": item, "trainee_id": people[n % len(people)], "exercise_id": exercise,
+                 "verdict": "done" if (n + k) % 7 else "wrong", "earned": float((n + k) % 7 > 0), "possible": 1.0,
+                 "reached": True}
+                for k, item in enumerate(items[exercise])
             ]  # fmt: skip
             session.execute(insert(RunItem), rows)  # type: ignore[attr-defined]
+            session.execute(text(TALLY), {"run": f"bench-{n}", "sign": 1})  # type: ignore[attr-defined]
 
     database.write(write)
 

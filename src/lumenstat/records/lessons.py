@@ -17,6 +17,7 @@ from lumenstat.records.exercises import keep_version
 from lumenstat.records.people import get_person, now
 from lumenstat.records.runs import NewEvents, create_run, find_run, keep_events
 from lumenstat.records.tables import Lesson, Person, Run, RunEvent
+from lumenstat.records.tallies import forget_items
 
 CODE_LETTERS = "23456789ABCDEFGHJKMNPQRSTUVWXYZ"
 """Nothing that is mistaken for something else when read across a room."""
@@ -190,6 +191,7 @@ def void_run(session: Session, run_id: str, by: str, reason: str) -> None:
     if run.voided_at is not None:
         raise RecordError(f"{run.voided_by} voided this run already: {run.void_reason}")
     run.voided_at, run.voided_by, run.void_reason, run.join_code = now(), by, reason, None
+    forget_items(session, run_id)
     if run.finished is None:
         run.finished, run.state = run.voided_at, "ended"
         run.ended = run.voided_at

@@ -8,14 +8,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import EntryRefused, Missing, RecordError
 from lumenstat.records.people import now
-from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent, RunItem
+from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
+from lumenstat.records.tallies import count_as
 
 OPEN_AT_MOST = 1000
 OPEN_OF_ONE_AT_MOST = 20
@@ -263,20 +264,3 @@ def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     run.join_code = None
     told = Ledger.model_validate_json(ledger)
     count_as(session, run, told)
-
-
-def count_as(session: Session, run: Run, counted: Ledger) -> None:
-    """Remember what a run counts as, for lists and statistics."""
-    run.outcome, run.outcome_words, run.percent = counted.outcome, counted.outcome_words, counted.percent
-    session.execute(delete(RunItem).where(RunItem.run_id == run.id))
-    session.add_all(
-        RunItem(
-            run_id=run.id,
-            item=row.item,
-            verdict=row.verdict,
-            earned=row.earned,
-            possible=row.possible,
-            reached=row.reached,
-        )
-        for row in counted.items
-    )

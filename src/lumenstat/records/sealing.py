@@ -17,8 +17,9 @@ from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import RecordError
 from lumenstat.records.people import now
-from lumenstat.records.runs import count_as, find_run, log_of
+from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.tables import AppraisalRecord, Override, Run
+from lumenstat.records.tallies import count_as
 
 
 @dataclass(frozen=True)

@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, case, func, select
+from sqlalchemy import ColumnElement, Select, case, func, select, true
 from sqlalchemy.orm import Session
 
-from lumenstat.records.tables import ExerciseVersion, Membership, Person, Run, RunItem
+from lumenstat.records.exercises import exercise_titles
+from lumenstat.records.tables import ExerciseVersion, Membership, Person, Run
+from lumenstat.records.tallies import ItemTotal, RunItem
 
 LEAST_RUNS = 4
 """Of fewer runs nothing is said of how well an item tells strong from weak."""
 MISSED_AT_MOST = 12
 
 _COUNTED = (Run.outcome.is_not(None), Run.voided_at.is_(None), Run.draft_id.is_(None))
-_MISSED = (RunItem.earned < RunItem.possible) & RunItem.reached
 
 
 @dataclass(frozen=True)
@@ -84,12 +86,12 @@ def trend_of(session: Session, person_id: int) -> list[Point]:
 
 def missed_by(session: Session, person_id: int) -> list[Missed]:
     """What a person misses most, by how often."""
-    return _missed(session, Run.trainee_id == person_id)
+    return _missed(session, ItemTotal.trainee_id == person_id)
 
 
 def missed_in(session: Session, group_id: int) -> list[Missed]:
     """What a class misses most, by how often."""
-    return _missed(session, Run.trainee_id.in_(_members(group_id)))
+    return _missed(session, ItemTotal.trainee_id.in_(_members(group_id)))
 
 
 def _members(group_id: int) -> Select[int]:
@@ -97,22 +99,19 @@ def _members(group_id: int) -> Select[int]:
 
 
 def _missed(session: Session, whose: ColumnElement[bool]) -> list[Missed]:
-    exercise = (ExerciseVersion.exercise_id, RunItem.item)
-    missed = func.sum(case((_MISSED, 1), else_=0))
-    counted = (whose, *_COUNTED, RunItem.possible > 0, RunItem.reached)
-    title = func.max(ExerciseVersion.title)
-    joined = select(ExerciseVersion.exercise_id, title, RunItem.item, func.count(), missed)
-    joined = joined.join(Run, Run.id == RunItem.run_id).join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
-    query = joined.where(*counted).group_by(*exercise).having(missed > 0).order_by(missed.desc(), RunItem.item)
-    rows: list[Any] = list(session.execute(query.limit(MISSED_AT_MOST)))
-    return [Missed(*(*row, _worst(session, whose, row[0], row[2]))) for row in rows]
-
-
-def _worst(session: Session, whose: ColumnElement[bool], exercise_id: str, item: str) -> str:
-    query = select(RunItem.verdict).join(Run, Run.id == RunItem.run_id)
-    query = query.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
-    query = query.where(whose, *_COUNTED, _MISSED, ExerciseVersion.exercise_id == exercise_id, RunItem.item == item)
-    return session.scalar(query.group_by(RunItem.verdict).order_by(func.count().desc(), RunItem.verdict).limit(1)) or ""
+    query = select(ItemTotal.exercise_id, ItemTotal.item, ItemTotal.verdict, ItemTotal.times, ItemTotal.missed)
+    found: dict[tuple[str, str], Counter[str]] = {}
+    times: Counter[tuple[str, str]] = Counter()
+    for exercise, item, verdict, flown, missed in session.execute(query.where(whose)):
+        found.setdefault((exercise, item), Counter())[verdict] += missed
+        times[exercise, item] += flown
+    titles = dict(exercise_titles(session))
+    lines = [
+        Missed(key[0], titles.get(key[0], key[0]), key[1], times[key], verdicts.total(), verdicts.most_common(1)[0][0])
+        for key, verdicts in found.items()
+        if verdicts.total() > 0
+    ]
+    return sorted(lines, key=lambda line: (-line.missed, line.exercise_id, line.item))[:MISSED_AT_MOST]
 
 
 def class_of(session: Session, group_id: int) -> list[ClassLine]:
@@ -132,20 +131,20 @@ def class_of(session: Session, group_id: int) -> list[ClassLine]:
 def items_of(session: Session, group_id: int, exercise_id: str) -> list[ItemLine]:
     """Every item of an exercise across a class, the one missed most first."""
     columns = select(RunItem.run_id, RunItem.item, RunItem.earned, RunItem.possible)
-    query = columns.join(Run, Run.id == RunItem.run_id).join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
-    query = query.where(ExerciseVersion.exercise_id == exercise_id, Run.trainee_id.in_(_members(group_id)), *_COUNTED)
+    query = columns.where(RunItem.trainee_id.in_(_members(group_id)), RunItem.exercise_id == exercise_id)
     shares: dict[str, dict[str, float]] = {}
-    for run_id, item, earned, possible in session.execute(query.where(RunItem.possible > 0, RunItem.reached)):
+    for run_id, item, earned, possible in session.execute(query.where(RunItem.possible > 0, RunItem.reached == true())):
         shares.setdefault(run_id, {})[item] = earned / possible
+    runs = [(run, sum(run.values())) for run in shares.values()]
     names = dict.fromkeys(item for run in shares.values() for item in run)
-    lines = [_item_line(item, list(shares.values())) for item in names]
+    lines = [_item_line(item, runs) for item in names]
     return sorted(lines, key=lambda line: (-line.share, line.item))
 
 
-def _item_line(item: str, runs: Sequence[dict[str, float]]) -> ItemLine:
-    flown = [run for run in runs if item in run]
-    own = [run[item] for run in flown]
-    rest = [sum(share for name, share in run.items() if name != item) / max(1, len(run) - 1) for run in flown]
+def _item_line(item: str, runs: Sequence[tuple[dict[str, float], float]]) -> ItemLine:
+    flown = [(run[item], total, len(run)) for run, total in runs if item in run]
+    own = [share for share, _, _ in flown]
+    rest = [(total - share) / max(1, count - 1) for share, total, count in flown]
     return ItemLine(item, len(flown), sum(share < 1 for share in own), correlation(own, rest))
 
 

@@ -21,6 +21,16 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from lumenstat.documents.bundles import Bundle, bundle_for
 
+LISTED = (
+    "created", "trainee_id", "instructor_id", "digest", "state", "mode", "outcome", "percent", "archived", "voided_at",
+    "signed_by", "id",
+)  # fmt: skip
+ONES_OWN = (
+    "trainee_id", "created", "state", "outcome", "percent", "mode", "voided_at", "archived", "draft_id",
+    "instructor_id", "digest", "id",
+)  # fmt: skip
+"""Columns of indexes that hold all that lists count and sort by, so that the wide rows of runs are not read for it."""
+
 
 class Base(DeclarativeBase):
     """Base of all tables."""
@@ -229,25 +239,10 @@ class Run(Base):
 
     __table_args__ = (
         CheckConstraint("state in ('ready', 'running', 'ended')", name="ck_runs_state"),
-        Index("ix_runs_trainee", "trainee_id", "created"),
+        Index("ix_runs_trainee", *ONES_OWN),
         Index("ix_runs_state", "state", "created"),
         Index("ix_runs_lesson", "lesson_id", "station"),
-        # What lists count and sort by, so that the logs' large columns are not read for it.
-        Index(
-            "ix_runs_list",
-            "created",
-            "trainee_id",
-            "instructor_id",
-            "digest",
-            "state",
-            "mode",
-            "outcome",
-            "percent",
-            "archived",
-            "voided_at",
-            "signed_by",
-            "id",
-        ),
+        Index("ix_runs_list", *LISTED),
         Index("ix_runs_join_code", "join_code", unique=True),
     )
 
@@ -266,19 +261,6 @@ class RunEvent(Base):
     client_id: Mapped[str | None] = mapped_column(String(64))
 
     __table_args__ = (UniqueConstraint("run_id", "client_id", name="uq_run_events_client"),)
-
-
-class RunItem(Base):
-    """What one item of a judged run came to, as it counts: kept as runs end, for statistics."""
-
-    __tablename__ = "run_items"
-
-    run_id: Mapped[str] = mapped_column(ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
-    item: Mapped[str] = mapped_column(String(64), primary_key=True)
-    verdict: Mapped[str] = mapped_column(String(16))
-    earned: Mapped[float] = mapped_column(Float)
-    possible: Mapped[float] = mapped_column(Float)
-    reached: Mapped[bool] = mapped_column(default=True)
 
 
 class Override(Base):

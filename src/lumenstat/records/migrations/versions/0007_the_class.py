@@ -30,12 +30,21 @@ WHERE ledger IS NOT NULL AND id NOT IN (SELECT run_id FROM overrides)
 
 
 ITEMS = """
-INSERT OR IGNORE INTO run_items (run_id, item, verdict, earned, possible, reached)
-SELECT runs.id, json_extract(value, '$.item'), json_extract(value, '$.verdict'), json_extract(value, '$.earned'),
-  json_extract(value, '$.possible'), coalesce(json_extract(value, '$.reached'), 1)
-FROM runs, json_each(runs.ledger, '$.items') WHERE runs.ledger IS NOT NULL AND json_extract(value, '$.item') IS NOT NULL
+INSERT OR IGNORE INTO run_items (run_id, item, trainee_id, exercise_id, verdict, earned, possible, reached)
+SELECT runs.id, json_extract(value, '$.item'), runs.trainee_id, exercise_versions.exercise_id,
+  json_extract(value, '$.verdict'), json_extract(value, '$.earned'), json_extract(value, '$.possible'),
+  coalesce(json_extract(value, '$.reached'), 1)
+FROM runs JOIN exercise_versions ON exercise_versions.digest = runs.digest, json_each(runs.ledger, '$.items')
+WHERE runs.ledger IS NOT NULL AND runs.draft_id IS NULL AND json_extract(value, '$.item') IS NOT NULL
 """
 """Items as they were computed; overrides of earlier releases stand in their debriefs."""
+
+
+TOTALS = """
+INSERT INTO item_totals (trainee_id, exercise_id, item, verdict, times, missed)
+SELECT trainee_id, exercise_id, item, verdict, count(*), sum(earned < possible) FROM run_items
+WHERE reached AND possible > 0 GROUP BY trainee_id, exercise_id, item, verdict
+"""
 
 
 def upgrade() -> None:
@@ -139,14 +148,34 @@ def _runs() -> None:
         "run_items",
         sa.Column("run_id", sa.String(length=32), nullable=False),
         sa.Column("item", sa.String(length=64), nullable=False),
+        sa.Column("trainee_id", sa.Integer(), nullable=False),
+        sa.Column("exercise_id", sa.String(length=64), nullable=False),
         sa.Column("verdict", sa.String(length=16), nullable=False),
         sa.Column("earned", sa.Float(), nullable=False),
         sa.Column("possible", sa.Float(), nullable=False),
         sa.Column("reached", sa.Boolean(), nullable=False),
         sa.ForeignKeyConstraint(["run_id"], ["runs.id"], ondelete="CASCADE"),
+        sa.ForeignKeyConstraint(["trainee_id"], ["people.id"]),
         sa.PrimaryKeyConstraint("run_id", "item"),
     )
+    told = ("trainee_id", "exercise_id", "item", "verdict", "reached", "possible", "earned", "run_id")
+    op.create_index("ix_run_items_trainee", "run_items", [*told])
+    op.create_table(
+        "item_totals",
+        sa.Column("trainee_id", sa.Integer(), nullable=False),
+        sa.Column("exercise_id", sa.String(length=64), nullable=False),
+        sa.Column("item", sa.String(length=64), nullable=False),
+        sa.Column("verdict", sa.String(length=16), nullable=False),
+        sa.Column("times", sa.Integer(), nullable=False),
+        sa.Column("missed", sa.Integer(), nullable=False),
+        sa.ForeignKeyConstraint(["trainee_id"], ["people.id"]),
+        sa.PrimaryKeyConstraint("trainee_id", "exercise_id", "item", "verdict"),
+    )
+    op.drop_index("ix_runs_trainee", "runs")
+    ones_own = ("trainee_id", "created", "state", "outcome", "percent", "mode", "voided_at", "archived", "draft_id")
+    op.create_index("ix_runs_trainee", "runs", [*ones_own, "instructor_id", "digest", "id"])
     op.execute(ITEMS)
+    op.execute(TOTALS)
     # Whoever flew on from a run, or flew a draft, did so by themselves: none of that was assessed.
     op.execute("UPDATE runs SET mode = 'practice' WHERE origin_id IS NOT NULL OR draft_id IS NOT NULL")
     op.create_index("ix_runs_lesson", "runs", ["lesson_id", "station"])
