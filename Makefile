@@ -45,13 +45,14 @@ soak: $(VENV)/.test
 $(VENV)/bin/python:
 	$(PYTHON) -m venv $(VENV) || { $(APT) update -qq && $(APT) install -y -qq python3-venv && $(PYTHON) -m venv $(VENV); }
 
+# The locks name every package, so nothing is resolved: a release on the index since then changes nothing.
 $(VENV)/.app: requirements.lock pyproject.toml | $(VENV)/bin/python
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
 	touch $@
 
 $(VENV)/.test: requirements-test.lock pyproject.toml | $(VENV)/bin/python
-	$(BIN)/pip install --quiet --disable-pip-version-check -r requirements-test.lock
+	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -r requirements-test.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
 	touch $@ $(VENV)/.app
 
