@@ -233,3 +233,14 @@ def test_a_run_being_judged_says_so_and_one_that_could_not_be_can_be_tried_again
     wait_until_judged(odile, run)
     assert 'data-outcome="pass"' in odile.client.get(f"/runs/{run}/debrief").text
     assert odile.client.get(f"/runs/{run}/judging").json()["over"] is True
+
+
+@pytest.mark.parametrize("address", ["/groups/{}", "/people/{}", "/groups/{}/record", "/people/{}/record"])
+@pytest.mark.parametrize("number", ["0", "-1", "9" * 19, "9" * 400, "one"])
+def test_an_address_that_no_row_can_have_is_not_here(odile: Person, address: str, number: str) -> None:
+    assert odile.client.get(address.format(number)).status_code == 404
+
+
+@pytest.mark.parametrize("address", ["/runs?group={}", "/runs?trainee={}", "/people?group={}", "/people?page={}"])
+def test_a_list_for_a_row_that_cannot_be_is_no_trouble(odile: Person, address: str) -> None:
+    assert odile.client.get(address.format("9" * 70)).status_code in (200, 422)

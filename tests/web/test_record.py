@@ -116,6 +116,23 @@ def test_an_override_that_cannot_stand_is_refused(
     assert odile.client.app.state.database.read(lambda s: s.query(Override).count()) == 0  # type: ignore[attr-defined]
 
 
+@pytest.mark.parametrize(
+    ("change", "field"),
+    [({"points": "7"}, "points"), ({"points": "much"}, "points"), ({"reason": " " * 9}, "reason"), ({"csrf": ""}, "")],
+)
+def test_a_form_that_stays_is_told_the_sentence_and_the_field(
+    odile: Person, run_id: str, change: dict[str, str], field: str
+) -> None:
+    form = {"item": "wipers", "verdict": "done", "points": "1", "reason": "A good reason for it."}
+    form["csrf"] = odile.token(f"/runs/{run_id}/debrief")
+    stays = {"X-Form": "stay"}
+    answer = odile.client.post(f"/runs/{run_id}/override", data=form | change, headers=stays)
+    assert answer.status_code in (403, 422)
+    assert answer.json()["field"] == field and answer.json()["says"].endswith(".")
+    answer = odile.client.post(f"/runs/{run_id}/override", data=form, headers=stays)
+    assert (answer.status_code, answer.headers["x-next"]) == (204, f"/runs/{run_id}/debrief#wipers")
+
+
 def test_outcome_and_gates_may_be_judged_too(odile: Person, ines: Person, run_id: str) -> None:
     why = {"kind": "outcome", "item": "", "verdict": "fail", "reason": "Did not look outside once."}
     assert post(ines, run_id, "override", **why) == 403

@@ -37,17 +37,17 @@ def checked_appraisal(
 ) -> tuple[str, str | None, Advice | None, tuple[str, ...]]:
     """Remark, grade, recommendation and items as they are kept. Raises EntryRefused that says what would be right."""
     if len(remark) > LONGEST_REMARK:
-        raise EntryRefused(f"A remark may have {LONGEST_REMARK:,} characters.")
+        raise EntryRefused(f"A remark may have {LONGEST_REMARK:,} characters.", "remark")
     if grade and grade not in scale:
-        raise EntryRefused(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.")
+        raise EntryRefused(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.", "grade")
     found: Advice | None = next((each for each in get_args(Advice) if each == advice), None)
     if advice and found is None:
-        raise EntryRefused(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.")
+        raise EntryRefused(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.", "advice")
     known = {row.item for row in ledger.items}
     if missing := [name for name in drill if name not in known]:
         raise EntryRefused(f"There is no item {missing[0]!r} in this ledger.")
     if found == "drill" and not drill:
-        raise EntryRefused("Choose the items that are to be drilled.")
+        raise EntryRefused("Choose the items that are to be drilled.", "drill")
     if not (remark.strip() or grade or found):
-        raise EntryRefused("Write a remark, choose a grade or a recommendation.")
+        raise EntryRefused("Write a remark, choose a grade or a recommendation.", "remark")
     return remark.strip(), grade or None, found, tuple(drill) if found == "drill" else ()

@@ -88,12 +88,14 @@ def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, r
     if item not in _names(ledger, found):
         raise EntryRefused(f"There is no {found} {item!r} in this ledger.")
     if verdict != TAKEN_BACK and verdict not in CHOICES[found]:
-        raise EntryRefused(f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.")
+        raise EntryRefused(
+            f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.", "verdict"
+        )
     most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
-        raise EntryRefused(f"Points for this item go from 0 to {most:g}.")
+        raise EntryRefused(f"Points for this item go from 0 to {most:g}.", "points")
     if len(reason.strip()) < LEAST_REASON:
-        raise EntryRefused("Give the reason in a sentence: it stands in the record beside your name.")
+        raise EntryRefused("Give the reason in a sentence: it stands in the record beside your name.", "reason")
     return found, reason.strip()
 
 

@@ -109,8 +109,14 @@ def find_runs(session: Session, wanted: RunFilter) -> Found[RunLine]:
     return Found([lines[each] for each in ids], total, page, pages)
 
 
-def _page_of(page: int, total: int) -> tuple[int, int]:
-    pages = max(1, -(-total // ON_A_PAGE))
+def a_page_of(rows: Sequence[T], page: int, at_a_time: int = ON_A_PAGE) -> Found[T]:
+    """A page of what was read whole, for lists that stay short."""
+    page, pages = _page_of(page, len(rows), at_a_time)
+    return Found(rows[at_a_time * (page - 1) : at_a_time * page], len(rows), page, pages)
+
+
+def _page_of(page: int, total: int, at_a_time: int = ON_A_PAGE) -> tuple[int, int]:
+    pages = max(1, -(-total // at_a_time))
     return min(max(1, page), pages), pages
 
 

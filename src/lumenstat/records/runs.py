@@ -26,7 +26,7 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
     """A run that waits for its trainee. Raises RecordError where there is no such exercise or trainee."""
     trainee = session.get(Person, trainee_id)
     if trainee is None or trainee.role != "trainee" or not trainee.active:
-        raise EntryRefused("Choose a trainee to start this exercise for.")
+        raise EntryRefused("Choose a trainee to start this exercise for.", "trainee")
     if session.get(ExerciseVersion, digest) is None:
         raise Missing("There is no such exercise version.")
     return _made(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)

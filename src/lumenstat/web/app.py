@@ -151,7 +151,7 @@ def _handle_errors(app: Lumenstat) -> None:
 
     async def say_record(request: Request, error: Exception) -> Response:
         status = next((status for kind, status in STATUSES if isinstance(error, kind)), 409)
-        return errors.show(request, status, str(error))
+        return errors.show(request, status, str(error), getattr(error, "field", ""))
 
     async def say_input(request: Request, error: Exception) -> Response:
         return errors.show(request, 422, f"{str(error)[:1].upper()}{str(error)[1:]}.")
@@ -164,10 +164,12 @@ def _handle_errors(app: Lumenstat) -> None:
 
     async def say_form(request: Request, error: Exception) -> Response:
         found = error.errors() if isinstance(error, RequestValidationError) else []
+        if any(each["loc"][0] == "path" for each in found):
+            return errors.show(request, 404, "There is nothing at this address.")
         missing = ", ".join(str(each["loc"][-1]) for each in found if each["type"] == "missing")
         wrong = "; ".join(f"{each['loc'][-1]}: {each['msg'].lower()}" for each in found if each["type"] != "missing")
         says = ". ".join(part for part in (missing and f"The form needs: {missing}", wrong) if part)
-        return errors.show(request, 422, f"{says}.")
+        return errors.show(request, 422, f"{says}.", str(found[0]["loc"][-1]) if found else "")
 
     async def say_trouble(request: Request, error: Exception) -> Response:
         log.error("%s %s failed", request.method, request.url.path, exc_info=error)

@@ -13,7 +13,7 @@ from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
 from fastapi import FastAPI, Request
-from starlette.datastructures import MutableHeaders
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.types import Message, Receive, Scope, Send
 
@@ -86,6 +86,7 @@ async def _answer(app: FastAPI, inner: Application, scope: Scope, receive: Recei
         if message["type"] == "http.response.start":
             status = message["status"]
             _add_headers(message, scope, settings)
+            _tell_where(message, scope)
         await send(message)
 
     scope["app"] = app
@@ -145,6 +146,16 @@ def _add_headers(message: Message, scope: Scope, settings: Settings) -> None:
         headers["Strict-Transport-Security"] = STRICT_TRANSPORT
     if not scope["path"].startswith("/static/") or message["status"] != 200:
         headers.setdefault("Cache-Control", "no-store")
+
+
+def _tell_where(message: Message, scope: Scope) -> None:
+    """Tell a form that stays on its page where to go next: a script cannot read that from a redirect."""
+    if message["status"] != 303 or errors.FORM_STAYS not in Headers(scope=scope):
+        return
+    headers = MutableHeaders(scope=message)
+    headers["X-Next"] = headers["location"]
+    del headers["location"]
+    message["status"] = 204
 
 
 async def _say(scope: Scope, send: Send, status: int, says: str) -> None:

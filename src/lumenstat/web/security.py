@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from typing import Annotated, cast
 from urllib.parse import quote, urlsplit
 
-from fastapi import Depends, Form, HTTPException, Request, WebSocket
+from fastapi import Depends, Form, HTTPException, Path, Request, WebSocket
 from fastapi.requests import HTTPConnection
+from pydantic import Field
 from starlette.datastructures import UploadFile
 
 from lumenstat.errors import StorageError
@@ -189,8 +190,11 @@ async def check_form(request: Request, csrf: Annotated[str, Form()] = "") -> Non
 
 CheckedForm = Depends(check_form)
 
-RowId = Annotated[int, Form(ge=1, le=2**63 - 1)]
+LONGEST_ROW = 19
+Row = Annotated[int, Field(ge=1, le=2**63 - 1)]
 """The number of a row, as the database has them."""
+RowId = Annotated[Row, Form()]
+RowInPath = Annotated[Row, Path()]
 Edition = Annotated[int, Form(ge=0, le=2**63 - 1)]
 """How often a draft was changed."""
 
@@ -205,3 +209,8 @@ def safe_next(target: str) -> str:
     """Where to go after signing in: a path of ours and nothing else."""
     ours = target.startswith("/") and not target.startswith("//") and "\\" not in target and target.isprintable()
     return target if ours else "/"
+
+
+def row_of(text: str) -> int | None:
+    """The number of a row as a list's address or a choice gives it; None for what no row can have."""
+    return int(text) if text.isdecimal() and 0 < len(text) < LONGEST_ROW else None

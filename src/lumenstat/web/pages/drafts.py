@@ -16,6 +16,7 @@ from lumenstat.drafting.taking_in import SECONDS_AT_MOST, TakenIn, airframe_of, 
 from lumenstat.errors import DocumentError, EditRefused, EntryRefused, InputRefused, WorkerError
 from lumenstat.records.drafts import State, archive_draft, create_draft, find_drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
+from lumenstat.records.lists import a_page_of
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor
@@ -60,6 +61,9 @@ class DraftsContext(Context):
     whose: str
     sort: str
     archived: bool
+    number: int
+    pages: int
+    total: int
     airframes: tuple[Named, ...]
     exercises: tuple[Named, ...]
 
@@ -72,12 +76,13 @@ def show(
     whose: Annotated[str, Query(max_length=8)] = "all",
     archived: Annotated[str, Query(max_length=4)] = "",
     sort: Annotated[str, Query(max_length=8)] = "changed",
+    page_: Annotated[int, Query(alias="page", ge=1, le=1_000_000)] = 1,
 ) -> Response:
-    """Drafts, searched, filtered and sorted."""
+    """Drafts, searched, filtered and sorted, a page at a time."""
     database = request.app.state.database
     standing = database.read(states)
     owner, put_away = viewer.id if whose == "mine" else None, archived == "yes"
-    found = database.read(lambda session: find_drafts(session, q, owner, put_away, sort))
+    found = a_page_of(database.read(lambda session: find_drafts(session, q, owner, put_away, sort)), page_)
     rows = tuple(
         DraftRow(
             id=each.id,
@@ -86,7 +91,7 @@ def show(
             changed=each.changed,
             state=STATES[standing.get(each.id, "draft")],
         )
-        for each in found
+        for each in found.rows
     )
     airframes = [airframe_of(name) for name in shipped_library().ids(Airframe)]
     return page(
@@ -97,6 +102,9 @@ def show(
             whose=whose,
             sort=sort,
             archived=put_away,
+            number=found.page,
+            pages=found.pages,
+            total=found.total,
             airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
             exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in database.read(current_exercises)),
         ),
@@ -126,7 +134,7 @@ async def create(
     database = request.app.state.database
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
     if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
-        raise EntryRefused(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.")
+        raise EntryRefused(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.", "files")
     if begins == "nothing":
         title = titled(title)
     try:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import ClassVar
 
 from fastapi import Request, Response
+from fastapi.responses import JSONResponse
 
 from lumenstat.web.rendering import Context, page
 
@@ -33,7 +34,13 @@ TITLES = {
 }
 
 
-def show(request: Request, status: int, says: str) -> Response:
-    """The error page."""
+FORM_STAYS = "X-Form"
+"""The header of a form that stays on its page: it is answered with a sentence and the field, not with a page."""
+
+
+def show(request: Request, status: int, says: str, field: str = "") -> Response:
+    """The error page; a form that stays where it is gets the sentence and the name of the field."""
+    if FORM_STAYS in request.headers:
+        return JSONResponse({"says": says, "field": field}, status)
     title = TITLES.get(status, "This did not work")
     return page(request, ErrorContext(status=status, title=title, says=says), status)

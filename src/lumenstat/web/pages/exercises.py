@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import groupby
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, Query, Request, Response
@@ -9,6 +10,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.records.exercises import current_exercises, withdraw
+from lumenstat.records.lists import a_page_of
 from lumenstat.records.tables import ExerciseVersion
 from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
@@ -19,6 +21,8 @@ router = APIRouter()
 
 ASSISTS = ("guided", "coached", "examined")
 SORTS = ("title", "shortest", "longest", "items")
+AT_A_TIME = 30
+"""Exercises on a page: each has a picture and its brief."""
 
 
 class ExerciseRow(Context):
@@ -27,6 +31,7 @@ class ExerciseRow(Context):
     id: str
     title: str
     airframe: str
+    family: str
     place: str
     items: int
     minutes: float
@@ -58,6 +63,8 @@ class ExercisesContext(Context):
     withdrawn: bool
     shown: int
     total: int
+    number: int
+    pages: int
     assists: tuple[str, ...] = ASSISTS
     sorts: tuple[str, ...] = SORTS
 
@@ -70,21 +77,29 @@ def show(
     assist: Annotated[str, Query(max_length=12)] = "",
     sort: Annotated[str, Query(max_length=12)] = "title",
     withdrawn: Annotated[str, Query(max_length=4)] = "",
+    page_: Annotated[int, Query(alias="page", ge=1, le=1_000_000)] = 1,
 ) -> Response:
-    """Every exercise, ready to be started."""
+    """The exercises that can be started, a page at a time."""
     put_away = withdrawn == "yes"
     versions = request.app.state.database.read(lambda session: current_exercises(session, withdrawn=True))
     versions = [version for version in versions if version.withdrawn == put_away]
-    rows = [(version, _row(version)) for version in versions]
-    found = [(v, row) for v, row in rows if _fits(row, q) and assist in ("", row.assist)]
-    found.sort(key=lambda pair: _sorted_by(pair[1], sort))
-    names = dict.fromkeys(sorted((v.bundle.airframe.name, v.bundle.airframe.family) for v, _ in found))
-    groups = tuple(
-        AirframeGroup(name=name, family=family, exercises=tuple(row for _, row in found if row.airframe == name))
-        for name, family in names
-    )
+    rows = [_row(version) for version in versions]
+    wanted = [row for row in rows if _fits(row, q) and assist in ("", row.assist)]
+    wanted.sort(key=lambda row: (row.airframe, row.family, *_sorted_by(row, sort)))
+    found = a_page_of(wanted, page_, AT_A_TIME)
     context = ExercisesContext(
-        groups=groups, words=q, assist=assist, sort=sort, withdrawn=put_away, shown=len(found), total=len(rows)
+        groups=tuple(
+            AirframeGroup(name=name, family=family, exercises=tuple(exercises))
+            for (name, family), exercises in groupby(found.rows, key=lambda row: (row.airframe, row.family))
+        ),
+        words=q,
+        assist=assist,
+        sort=sort,
+        withdrawn=put_away,
+        shown=found.total,
+        total=len(rows),
+        number=found.page,
+        pages=found.pages,
     )
     return page(request, context)
 
@@ -106,6 +121,7 @@ def _row(version: ExerciseVersion) -> ExerciseRow:
         id=exercise.id,
         title=exercise.title,
         airframe=bundle.airframe.name,
+        family=bundle.airframe.family,
         place=exercise.start.place.name,
         items=len(bundle.procedure.steps),
         minutes=exercise.minutes_at_most,

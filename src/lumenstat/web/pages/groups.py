@@ -26,7 +26,7 @@ from lumenstat.records.tables import Group
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import Chosen
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Edition, Instructor
+from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, row_of
 
 router = APIRouter()
 
@@ -104,7 +104,7 @@ def add(
     request: Request, viewer: Instructor, name: Annotated[str, Form()] = "", instructor: Annotated[str, Form()] = ""
 ) -> Response:
     """A new group."""
-    charge = int(instructor) if instructor.isdecimal() else viewer.id
+    charge = row_of(instructor) or viewer.id
     try:
         made = request.app.state.database.write(lambda session: add_group(session, name, charge).id)
     except EntryRefused as error:
@@ -114,7 +114,7 @@ def add(
 
 
 @router.get("/groups/{group_id}", name="group")
-def show_one(request: Request, group_id: int, viewer: Instructor) -> Response:
+def show_one(request: Request, group_id: RowInPath, viewer: Instructor) -> Response:
     """One group."""
     return page(request, _group(request, group_id))
 
@@ -153,16 +153,16 @@ def _group(request: Request, group_id: int, form: FormState | None = None) -> Gr
 @router.post("/groups/{group_id}", name="change_group", dependencies=[CheckedForm])
 def change(
     request: Request,
-    group_id: int,
+    group_id: RowInPath,
     viewer: Instructor,
     edition: Edition,
     name: Annotated[str, Form()] = "",
     instructor: Annotated[str, Form()] = "",
-    members: Annotated[list[int] | None, Form()] = None,
+    members: Annotated[list[Row] | None, Form()] = None,
     archived: Annotated[str, Form()] = "",
 ) -> Response:
     """Change a group."""
-    charge = int(instructor) if instructor.isdecimal() else viewer.id
+    charge = row_of(instructor) or viewer.id
     wanted = GroupChange(edition, name, charge, tuple(members or ()), archived == "yes")
     try:
         request.app.state.database.write(lambda session: change_group(session, group_id, wanted))
@@ -174,7 +174,7 @@ def change(
 
 @router.post("/groups/{group_id}/opened", name="open_exercises", dependencies=[CheckedForm])
 def open_exercises(
-    request: Request, group_id: int, viewer: Instructor, exercises: Annotated[list[str] | None, Form()] = None
+    request: Request, group_id: RowInPath, viewer: Instructor, exercises: Annotated[list[str] | None, Form()] = None
 ) -> Response:
     """Choose what the group may practise."""
 

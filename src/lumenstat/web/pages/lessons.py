@@ -24,7 +24,7 @@ from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
 from lumenstat.web.pages.choices import Chosen, FaultChoice, GroupChoice, fault_choices
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Instructor
+from lumenstat.web.security import CheckedForm, Instructor, row_of
 
 router = APIRouter()
 
@@ -114,7 +114,7 @@ def show_form(
     request: Request, exercise_id: str, viewer: Instructor, group: Annotated[str, Query(max_length=20)] = ""
 ) -> Response:
     """The form that starts an exercise for many."""
-    return page(request, _form(request, exercise_id, int(group) if group.isdecimal() else None))
+    return page(request, _form(request, exercise_id, row_of(group)))
 
 
 def _form(
@@ -150,8 +150,8 @@ async def start_many(request: Request, exercise_id: str, viewer: Instructor) -> 
     """Start it for everybody chosen."""
     posted = await request.form()
     typed = {key: str(value) for key, value in posted.items() if key != "csrf"}
-    people = frozenset(int(each) for each in map(str, posted.getlist("trainees")) if each.isdecimal())
-    group = int(typed["group"]) if typed.get("group", "").isdecimal() else None
+    people = frozenset(row for each in posted.getlist("trainees") if (row := row_of(str(each))) is not None)
+    group = row_of(typed.get("group", ""))
     database = request.app.state.database
     try:
         bundle = database.read(lambda session: current_exercise(session, exercise_id).bundle)

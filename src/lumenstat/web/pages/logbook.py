@@ -20,7 +20,7 @@ from lumenstat.records.statistics import ClassLine, Missed, class_of, items_of, 
 from lumenstat.web.drawing.trend import Trend, draw_trend
 from lumenstat.web.pages.runs import RunRow, rows_of
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import Instructor, SignedIn, Viewer
+from lumenstat.web.security import Instructor, RowInPath, SignedIn, Viewer
 
 router = APIRouter()
 
@@ -108,7 +108,7 @@ def _refuse_others(viewer: Viewer, person_id: int) -> None:
 
 
 @router.get("/people/{person_id}/record", name="logbook")
-def logbook(request: Request, person_id: int, viewer: SignedIn) -> Response:
+def logbook(request: Request, person_id: RowInPath, viewer: SignedIn) -> Response:
     """A person's record: one's own, or any for an instructor."""
     _refuse_others(viewer, person_id)
 
@@ -129,7 +129,7 @@ def logbook(request: Request, person_id: int, viewer: SignedIn) -> Response:
 
 
 @router.get("/people/{person_id}/record.{kind}", name="logbook_file")
-def logbook_file(request: Request, person_id: int, kind: Literal["csv", "xlsx"], viewer: SignedIn) -> Response:
+def logbook_file(request: Request, person_id: RowInPath, kind: Literal["csv", "xlsx"], viewer: SignedIn) -> Response:
     """A person's logbook as a table."""
     _refuse_others(viewer, person_id)
 
@@ -153,7 +153,7 @@ def logbook_file(request: Request, person_id: int, kind: Literal["csv", "xlsx"],
 
 @router.get("/groups/{group_id}/record", name="class_record")
 def class_record(
-    request: Request, group_id: int, viewer: Instructor, exercise: Annotated[str, Query(max_length=64)] = ""
+    request: Request, group_id: RowInPath, viewer: Instructor, exercise: Annotated[str, Query(max_length=64)] = ""
 ) -> Response:
     """A class's record, with the items of one exercise where one is chosen."""
 

@@ -28,7 +28,7 @@ from lumenstat.records.tables import Person
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import GroupChoice
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
+from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, Viewer, row_of
 
 router = APIRouter()
 
@@ -138,7 +138,7 @@ def show(
     page_: Annotated[int, Query(alias="page", ge=1, le=100_000)] = 1,
 ) -> Response:
     """A page of people."""
-    number = int(group) if group.isdecimal() else None
+    number = row_of(group)
     wanted = PeopleFilter(words=q, role=role, group=number, active=active, sort=sort, page=page_)
     return page(request, _list(request, viewer, wanted))
 
@@ -197,8 +197,8 @@ def add(
             raise EntryRefused("Only a head of training adds instructors.", "role")
         chosen = sign_in_name.strip() or free_sign_in_name(session, name)
         person = add_person(session, name, chosen, role, password, must_change=True)
-        if group.isdecimal():
-            add_members(session, get_group(session, int(group)).id, [person.id])
+        if (chosen_group := row_of(group)) is not None:
+            add_members(session, get_group(session, chosen_group).id, [person.id])
         return person
 
     try:
@@ -229,7 +229,7 @@ def address_of(request: Request) -> str:
 def print_slips(
     request: Request,
     viewer: Instructor,
-    people: Annotated[list[int] | None, Form()] = None,
+    people: Annotated[list[Row] | None, Form()] = None,
     kind: Annotated[SlipKind, Form()] = "password",
 ) -> Response:
     """New first passwords, or links, for the people chosen; their sign-ins end."""
@@ -265,7 +265,7 @@ def _slip(request: Request, session: Session, viewer: Viewer, person_id: int, ki
 
 
 @router.get("/people/{person_id}", name="person")
-def show_one(request: Request, person_id: int, viewer: Instructor) -> Response:
+def show_one(request: Request, person_id: RowInPath, viewer: Instructor) -> Response:
     """One person."""
     return page(request, _person(request, viewer, person_id))
 
@@ -293,7 +293,7 @@ def _person(request: Request, viewer: Viewer, person_id: int, form: FormState | 
 @router.post("/people/{person_id}", name="change_person", dependencies=[CheckedForm])
 def change(
     request: Request,
-    person_id: int,
+    person_id: RowInPath,
     viewer: Instructor,
     edition: Edition,
     name: Annotated[str, Form()] = "",

@@ -29,7 +29,7 @@ from lumenstat.runs.workers import Progress
 from lumenstat.simulation.flight import fly
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Viewer
+from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Viewer, row_of
 
 router = APIRouter()
 
@@ -107,8 +107,8 @@ def show(
         outcome=outcome,
         mode=mode,
         exercise=exercise,
-        group=int(group) if group.isdecimal() else None,
-        trainee=(int(trainee) if trainee.isdecimal() else None) if viewer.is_instructor else viewer.id,
+        group=row_of(group),
+        trainee=row_of(trainee) if viewer.is_instructor else viewer.id,
         sort=sort,
         page=page_,
     )
@@ -159,7 +159,7 @@ async def import_log(
     database = request.app.state.database
     content = await log.read(LARGEST_BYTES + 1)
     if len(content) > LARGEST_BYTES:
-        raise EntryRefused(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.")
+        raise EntryRefused(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.", "log")
     run_id = await run_in_threadpool(_take_in, request, content, trainee, viewer.id)
     request.app.state.judges.add(run_id)
     for _ in range(round(JUDGED_SOON_SECONDS / LOOK_SECONDS)):
@@ -180,7 +180,7 @@ def _take_in(request: Request, content: bytes, trainee: int, instructor: int) ->
     except StorageError:
         raise
     except LumenstatError as error:
-        raise EntryRefused(f"This log cannot be taken in: {error}") from None
+        raise EntryRefused(f"This log cannot be taken in: {error}", "log") from None
     run_id: str = database.write(lambda session: import_run(session, version.digest, trainee, instructor, read))
     return run_id
 
