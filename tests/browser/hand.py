@@ -54,7 +54,9 @@ class Hand:
                 item_id = next(i.id for i in self.checks if i.instrument == args["instrument"])
                 self.checks = [i for i in self.checks if i.id != item_id]
                 s.turn_to(item_id)
-                s.call(item_id, args["instrument"], args["judgement"])
+                # What is read must still hold when it is said, on a busy machine too.
+                with self.server.at_pace(PACE_OF_HOLDS):
+                    s.call(item_id, args["instrument"], args["judgement"])
             case "set":
                 if isinstance(args["to"], float):
                     s.enter(args["control"], f"{args['to']:g}")
