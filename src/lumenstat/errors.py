@@ -9,7 +9,7 @@ LumenstatError
 ├── ModelError         the simulation left the range where it means anything; names quantity and time
 ├── EditRefused        a change to a draft cannot be made; says what would be right
 ├── RecordError        a record is in a state that does not allow what was asked
-│   ├── Missing         there is no such record
+│   ├── NoSuchRecord    there is no such record
 │   ├── Overtaken       somebody else changed it in the meantime; nothing of either was lost
 │   └── EntryRefused    what was entered cannot be kept; says in which field, and what would be right
 ├── InputRefused       text or figures that no form, socket, edit or file may hold; says what and where
@@ -89,7 +89,7 @@ class RecordError(LumenstatError):
     """What was asked does not fit the record as it stands."""
 
 
-class Missing(RecordError):  # noqa: N818 - it names what is so with the record
+class NoSuchRecord(RecordError):  # noqa: N818 - it names what is so with the record
     """There is no such record."""
 
 

@@ -41,8 +41,8 @@ def window(browser: Browser) -> Iterator[Page]:
     page = context.new_page()
     complaints: list[str] = []
     page.on("pageerror", lambda error: complaints.append(str(error)))
-    # A refused form is answered 422 and says so itself; the browser writes that down as well.
-    said = ("WebSocket", "status of 422")
+    # A form that is refused (422) or not answered says so itself; the browser writes that down as well.
+    said = ("WebSocket", "status of 422", "net::ERR_FAILED")
     page.on(
         "console",
         lambda m: complaints.append(m.text) if m.type == "error" and not any(s in m.text for s in said) else None,
@@ -214,6 +214,11 @@ def the_form_keeps_what_was_typed(page: Page) -> None:
     expect(row.locator("[name=points]")).to_have_value("0")
     expect(row.locator("[name=reason]")).to_be_focused()
     row.locator("[name=reason]").fill("It was said to me.")
+    page.route("**/override", lambda route: route.abort())
+    row.locator("text=Keep it").click()
+    expect(row.locator('[data-wrong=""]')).to_contain_text("The server does not answer")
+    expect(row.locator("[name=reason]")).to_have_value("It was said to me.")
+    page.unroute("**/override")
     row.locator("text=Keep it").click()
     expect(page.locator("[data-overridden]").first).to_contain_text("It was said to me.")
 

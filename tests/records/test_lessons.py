@@ -9,7 +9,7 @@ import pytest
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import EntryRefused, Missing, RecordError
+from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
 from lumenstat.records import lessons
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
@@ -81,7 +81,7 @@ def test_a_start_is_taken_back_without_a_trace_until_somebody_has_begun(database
     lesson = started(database, together=True)
     first, second, third = [run.id for run in database.read(lambda s: lessons.stations_of(s, lesson))]
     database.write(lambda s: lessons.take_back(s, first))
-    with pytest.raises(Missing):
+    with pytest.raises(NoSuchRecord):
         database.read(lambda s: find_run(s, first))
     database.write(lambda s: add_event(s, second, 1, START, None))
     with pytest.raises(RecordError, match="has begun already"):
@@ -96,7 +96,7 @@ def test_the_last_start_that_is_taken_back_takes_its_lesson_with_it(database: Da
     lesson = started(database)
     for run in database.read(lambda s: lessons.stations_of(s, lesson)):
         database.write(lambda s, r=run.id: lessons.take_back(s, r))  # type: ignore[misc]
-    with pytest.raises(Missing):
+    with pytest.raises(NoSuchRecord):
         database.read(lambda s: lessons.get_lesson(s, lesson))
 
 

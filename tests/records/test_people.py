@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from lumenstat.errors import EntryRefused, Missing, Overtaken, RecordError
+from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken, RecordError
 from lumenstat.records import groups as records
 from lumenstat.records.database import Database
 from lumenstat.records.groups import GroupChange
@@ -141,5 +141,5 @@ def test_groups_have_trainees_an_instructor_and_a_name_of_their_own(database: Da
     assert [g.name for g in database.read(lambda s: records.groups(s, archived=True))] == ["Autumn B"]
     with pytest.raises(Overtaken):
         database.write(lambda s: records.change_group(s, made, change))
-    with pytest.raises(Missing):
+    with pytest.raises(NoSuchRecord):
         database.read(lambda s: records.get_group(s, 99))

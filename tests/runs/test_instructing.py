@@ -16,21 +16,9 @@ from lumenstat.runs.telling import said_of
 from lumenstat.runs.tiles import Pace, Tile, standing, tile_of
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.replay import Replay
-from tests.runs.test_live import Wall
+from tests.runs.conftest import Wall
 
 INJECTED = {"fault": "injected-1", "kind": "battery_weak", "target": "main", "amount": 6.0}
-
-
-@pytest.fixture
-def wall() -> Wall:
-    return Wall()
-
-
-@pytest.fixture
-def live(frost: Bundle, wall: Wall) -> LiveRun:
-    run = LiveRun("r", frost)
-    run.clock = Clock(wall=wall)
-    return run
 
 
 def log_of(live: LiveRun) -> RunLog:

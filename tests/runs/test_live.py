@@ -12,26 +12,7 @@ from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
 from lumenstat.runs.view import View
 from tests.flights import log_of
-
-
-class Wall:
-    def __init__(self) -> None:
-        self.seconds = 100.0
-
-    def __call__(self) -> float:
-        return self.seconds
-
-
-@pytest.fixture
-def wall() -> Wall:
-    return Wall()
-
-
-@pytest.fixture
-def live(frost: Bundle, wall: Wall) -> LiveRun:
-    run = LiveRun("r", frost)
-    run.clock = Clock(wall=wall)
-    return run
+from tests.runs.conftest import Wall
 
 
 def fly(run: LiveRun, wall: Wall, events: list[LogEvent], polls: float = 0.1) -> None:

@@ -13,7 +13,7 @@ from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
 from tests.flights import log_of
-from tests.runs.test_live import Wall
+from tests.runs.conftest import Wall
 
 
 def open_run(name: str, wall: Wall, assist: str | None = None) -> LiveRun:

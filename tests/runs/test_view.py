@@ -13,7 +13,7 @@ from lumenstat.runs.live import LiveRun
 from lumenstat.runs.view import View
 from lumenstat.web.pages.station import shown_quantities
 from tests.flights import PERFECT
-from tests.runs.test_live import Wall
+from tests.runs.conftest import Wall
 
 FLOWN = ("frost-on-the-ramp", "apu-and-ground-power-away", "shutdown-to-dark")
 

@@ -10,7 +10,7 @@ from typing import Literal
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from lumenstat.errors import Missing, Overtaken, RecordError
+from lumenstat.errors import NoSuchRecord, Overtaken, RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import DraftRecord, DraftRevision, Person, StoredProof
 
@@ -56,7 +56,7 @@ def find_draft(session: Session, draft_id: str) -> DraftRecord:
     """A draft. Raises RecordError where there is none."""
     draft = session.get(DraftRecord, draft_id)
     if draft is None:
-        raise Missing("There is no such draft.")
+        raise NoSuchRecord("There is no such draft.")
     return draft
 
 

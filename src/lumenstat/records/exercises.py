@@ -6,7 +6,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle, cached_bundle
-from lumenstat.errors import Missing
+from lumenstat.errors import NoSuchRecord
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion
 
@@ -61,7 +61,7 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
     query = select(ExerciseVersion).where(ExerciseVersion.exercise_id == exercise_id, ExerciseVersion.current)
     found = session.scalar(query)
     if found is None:
-        raise Missing("There is no such exercise.")
+        raise NoSuchRecord("There is no such exercise.")
     return found
 
 
@@ -71,7 +71,7 @@ def bundle_of(session: Session, digest: str) -> Bundle:
         return kept
     found = session.get(ExerciseVersion, digest)
     if found is None:
-        raise Missing("There is no such exercise version.")
+        raise NoSuchRecord("There is no such exercise version.")
     return found.bundle
 
 

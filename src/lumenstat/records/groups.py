@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from lumenstat.errors import EntryRefused, Missing, Overtaken
+from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
 from lumenstat.records.people import get_person, now
 from lumenstat.records.tables import ExerciseVersion, Group, Membership, Opened, Person
 
@@ -74,10 +74,10 @@ def add_members(session: Session, group_id: int, members: Iterable[int]) -> None
 
 
 def get_group(session: Session, group_id: int) -> Group:
-    """A group. Raises Missing."""
+    """A group. Raises NoSuchRecord."""
     group = session.get(Group, group_id)
     if group is None:
-        raise Missing("There is no such group.")
+        raise NoSuchRecord("There is no such group.")
     return group
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, aliased
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.errors import EntryRefused, Missing, RecordError
+from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
 from lumenstat.records.exercises import keep_version
 from lumenstat.records.people import get_person, now
 from lumenstat.records.runs import NewEvents, create_run, find_run, keep_events
@@ -94,10 +94,10 @@ def run_of_code(session: Session, code: str) -> Run | None:
 
 
 def get_lesson(session: Session, lesson_id: str) -> Lesson:
-    """A lesson. Raises Missing."""
+    """A lesson. Raises NoSuchRecord."""
     lesson = session.get(Lesson, lesson_id)
     if lesson is None:
-        raise Missing("There is no such lesson.")
+        raise NoSuchRecord("There is no such lesson.")
     return lesson
 
 

@@ -18,7 +18,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from lumenstat.errors import EntryRefused, Missing, Overtaken, RecordError
+from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken, RecordError
 from lumenstat.records.leaked import is_leaked
 from lumenstat.records.tables import Person
 
@@ -216,10 +216,10 @@ def set_account(session: Session, person_id: int, name: str, time_zone: str) -> 
 
 
 def get_person(session: Session, person_id: int) -> Person:
-    """A person by number. Raises Missing."""
+    """A person by number. Raises NoSuchRecord."""
     person = session.get(Person, person_id)
     if person is None:
-        raise Missing("There is no such person.")
+        raise NoSuchRecord("There is no such person.")
     return person
 
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.runlog import LogEvent, RunLog
-from lumenstat.errors import EntryRefused, Missing, RecordError
+from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
 from lumenstat.records.tallies import count_as
@@ -28,7 +28,7 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
     if trainee is None or trainee.role != "trainee" or not trainee.active:
         raise EntryRefused("Choose a trainee to start this exercise for.", "trainee")
     if session.get(ExerciseVersion, digest) is None:
-        raise Missing("There is no such exercise version.")
+        raise NoSuchRecord("There is no such exercise version.")
     return _made(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
 
 
@@ -142,7 +142,7 @@ def facts_of(session: Session, run_id: str) -> RunFacts:
     columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     row = session.execute(columns.where(Run.id == run_id)).first()
     if row is None:
-        raise Missing("There is no such run.")
+        raise NoSuchRecord("There is no such run.")
     return RunFacts(*row)
 
 
@@ -150,7 +150,7 @@ def find_run(session: Session, run_id: str) -> Run:
     """A run with its exercise and people. Raises RecordError where there is none."""
     run = session.get(Run, run_id)
     if run is None:
-        raise Missing("There is no such run.")
+        raise NoSuchRecord("There is no such run.")
     return run
 
 

@@ -15,7 +15,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from lumenstat.demo import seed_demo, seed_library
-from lumenstat.errors import EntryRefused, InputRefused, LumenstatError, Missing, RecordError, StorageError
+from lumenstat.errors import EntryRefused, InputRefused, LumenstatError, NoSuchRecord, RecordError, StorageError
 from lumenstat.logs import request_id
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercises
@@ -75,7 +75,7 @@ PAGES = (
     health, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
-STATUSES = ((Missing, 404), (EntryRefused, 422))
+STATUSES = ((NoSuchRecord, 404), (EntryRefused, 422))
 """What is answered to what records refuse; the others do not fit what stands."""
 
 log = logging.getLogger("lumenstat.web")

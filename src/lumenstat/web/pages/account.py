@@ -21,6 +21,8 @@ from lumenstat.web.security import SIGN_IN, CheckedForm, SignedIn, Viewer, cooki
 
 router = APIRouter()
 
+NOT_ALIKE = {"again": "The two are not the same."}
+
 
 class AccountContext(Context):
     """Somebody's own account."""
@@ -124,7 +126,7 @@ def change_password(
 
 def _wrong_password(request: Request, person: Person, password: str, again: str, present: str) -> dict[str, str]:
     if password != again:
-        return {"again": "The two are not the same."}
+        return NOT_ALIKE
     if person.must_change:
         return {}
     tried = Try((f"password {person.id}",))
@@ -175,7 +177,7 @@ def use_welcome(
 ) -> Response:
     """Keep the password and sign in."""
     person = _invited(request, token)
-    wrong = {} if password == again else {"again": "The two are not the same."}
+    wrong = {} if password == again else NOT_ALIKE
     if not wrong:
         try:
             request.app.state.database.write(lambda session: _keep(session, person.id, password, ""))

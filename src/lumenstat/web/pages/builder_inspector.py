@@ -8,7 +8,7 @@ from typing import Any
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.draft import Draft, Read
 from lumenstat.drafting.trees import find_item, plain_of
-from lumenstat.errors import Missing
+from lumenstat.errors import NoSuchRecord
 from lumenstat.simulation.actions import ready
 from lumenstat.systems.registry import preview
 from lumenstat.web.pages.builder_forms import (
@@ -112,7 +112,7 @@ def _item(draft: Draft, name: str) -> dict[str, Any]:
     for text in draft.checklists:
         if (found := find_item(plain_of(text), name)) is not None:
             return dict(found[0][found[1]])
-    raise Missing(f"There is no item {name!r}.")
+    raise NoSuchRecord(f"There is no item {name!r}.")
 
 
 def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Inspected:
@@ -121,7 +121,7 @@ def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Ins
             if str(section.get("id", "")) == name:
                 heading = str(section.get("title", ""))
                 return Inspected(what="section", id=name, heading=heading, own=section_fields(section, items))
-    raise Missing(f"There is no section {name!r}.")
+    raise NoSuchRecord(f"There is no section {name!r}.")
 
 
 def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:

@@ -140,9 +140,10 @@ async def create(
     try:
         begun = await run_in_threadpool(_begun, request, begins, contents, airframe, exercise, title)
     except DocumentError as error:
-        raise EntryRefused("; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])) from None
+        says = "; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])
+        raise EntryRefused(says, "files") from None
     except (EditRefused, InputRefused, WorkerError) as error:
-        raise EntryRefused(str(error)) from None
+        raise EntryRefused(str(error), "files" if begins == "yaml" else "") from None
     draft_id = await run_in_threadpool(
         database.write,
         lambda session: create_draft(

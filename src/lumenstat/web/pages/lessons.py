@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Fault
-from lumenstat.errors import EntryRefused, Missing
+from lumenstat.errors import EntryRefused, NoSuchRecord
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import get_group, groups, members_of
 from lumenstat.records.lessons import get_lesson, lessons_in_the_air, stations_of
@@ -271,7 +271,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
     lesson = database.read(lambda session: get_lesson(session, lesson_id))
     runs: list[Run] = database.read(lambda session: stations_of(session, lesson_id))
     if not runs:
-        raise Missing("Nobody is left in this lesson.")
+        raise NoSuchRecord("Nobody is left in this lesson.")
     bundle = runs[0].exercise.bundle
     return page(
         request,

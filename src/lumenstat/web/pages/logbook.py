@@ -10,7 +10,7 @@ from fastapi import APIRouter, HTTPException, Query, Request, Response
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import VERDICT_WORDS
-from lumenstat.errors import Missing as NotThere
+from lumenstat.errors import NoSuchRecord
 from lumenstat.exchange.lists import as_csv, as_xlsx
 from lumenstat.records.exercises import current_exercise, exercise_titles
 from lumenstat.records.groups import get_group
@@ -80,14 +80,14 @@ class ClassContext(Context):
 
 
 def _missed_lines(session: Session, missed: Sequence[Missed]) -> tuple[MissedLine, ...]:
-    words = dict(VERDICT_WORDS)
+    words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
     return tuple(
         MissedLine(
             exercise=each.title,
             item=_named(session, each.exercise_id, each.item),
             times=each.times,
             missed=each.missed,
-            verdict=next((text.lower() for verdict, text in words.items() if verdict == each.worst), each.worst),
+            verdict=words.get(each.worst, each.worst).lower(),
         )
         for each in missed
     )
@@ -97,7 +97,7 @@ def _named(session: Session, exercise_id: str, item: str) -> str:
     """An item as it is called now; by its id where the exercise has it no more."""
     try:
         step = current_exercise(session, exercise_id).bundle.procedure.by_id.get(item)
-    except NotThere:
+    except NoSuchRecord:
         return item
     return item if step is None else f"{step.number + 1} {step.item.challenge}"
 
