@@ -9,7 +9,8 @@ APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 .PHONY: demo test quick coverage mutants check bench soak assets schemas screenshots clean
 
 demo: $(VENV)/.app
-	$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
+	@echo "Opening the demo school: its address follows in some seconds. Ctrl+C stops it; make demo goes on where it was."
+	@$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
 
 test: $(VENV)/.test chromium check
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
@@ -47,6 +48,7 @@ $(VENV)/bin/python:
 
 # The locks name every package, so nothing is resolved: a release on the index since then changes nothing.
 $(VENV)/.app: requirements.lock pyproject.toml | $(VENV)/bin/python
+	@echo "Installing into $(VENV): a minute or two the first time, nothing outside of it."
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -r requirements.lock
 	$(BIN)/pip install --quiet --disable-pip-version-check --no-deps -e .
 	touch $@

@@ -17,13 +17,14 @@ from lumenstat import ENGINE_VERSION
 from lumenstat.assessment.scoring import score
 from lumenstat.demo import DEMO_PASSWORD
 from lumenstat.documents.runlog import RunLog
+from lumenstat.records.courses import enrol
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import add_members
 from lumenstat.records.lessons import Place, start_lesson, station_rows
 from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import NewEvents, add_events
-from lumenstat.records.tables import Run
-from lumenstat.records.tallies import TALLY, RunItem
+from lumenstat.records.tables import Person, Run
+from lumenstat.records.tallies import STREAKS, TALLY, RunItem
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from lumenstat.web.front import Lumenstat
@@ -31,7 +32,7 @@ from lumenstat.web.live.desk import _Desk
 
 Row = tuple[str, float, str]
 RUNS, STATIONS, LOOKS = 10_000, 30, 20
-CLASS_RUNS = 3_000
+CLASS_RUNS, PEOPLE = 3_000, 30
 
 
 def measure(full: Start25) -> list[Row]:
@@ -51,6 +52,8 @@ def measure(full: Start25) -> list[Row]:
             _one_class(app)
             pages["class_record_3000"] = f"/groups/1/record?exercise={full.bundle.exercise.id}"
             pages["person_record"] = "/people/7/record"
+            pages["course_page_30"] = "/courses/1"
+            pages["school_page"] = "/school"
             rows = [(name, 1000 * seconds_of(lambda p=path: client.get(p)), "ms") for name, path in pages.items()]  # type: ignore[misc]
             rows.append((f"desk_{STATIONS}_tiles", 100 * _desk(app, full, client), "percent of a core"))
     return rows
@@ -90,8 +93,14 @@ def _many_runs(app: Lumenstat, full: Start25) -> None:
 
 
 def _one_class(app: Lumenstat) -> None:
-    """All trainees in one class, and every item of three thousand of their runs."""
+    """Thirty trainees in one class and one course, and every item of three thousand of their runs."""
     database = app.state.database
+    more = PEOPLE - len(database.read(trainees))
+    new = [
+        {"name": f"Bench {n}", "sign_in_name": f"bench{n}", "role": "trainee", "password_hash": "-"}
+        for n in range(more)
+    ]
+    database.write(lambda session: session.execute(insert(Person), new))
     people = [person.id for person in database.read(trainees)]
     versions = database.read(current_exercises)
     items = {v.exercise_id: [step.item.id for step in v.bundle.procedure.steps] for v in versions}
@@ -99,6 +108,7 @@ def _one_class(app: Lumenstat) -> None:
 
     def write(session: object) -> None:
         add_members(session, 1, people)  # type: ignore[arg-type]
+        enrol(session, 1, people)  # type: ignore[arg-type]
         for n in range(CLASS_RUNS):
             exercise = names[n % len(names)]
             rows = [
@@ -109,6 +119,9 @@ def _one_class(app: Lumenstat) -> None:
             ]  # fmt: skip
             session.execute(insert(RunItem), rows)  # type: ignore[attr-defined]
             session.execute(text(TALLY), {"run": f"bench-{n}", "sign": 1})  # type: ignore[attr-defined]
+        for trainee in people:
+            for name in names:
+                session.execute(text(STREAKS), {"trainee": trainee, "exercise": name})  # type: ignore[attr-defined]
 
     database.write(write)
 

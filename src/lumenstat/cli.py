@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_people
+from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_exchange, cli_people
 from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
@@ -302,6 +302,10 @@ app.command()(cli_database.verify)
 app.command("check-database")(cli_database.check_database)
 app.command()(cli_database.backup)
 app.command()(cli_database.restore)
+app.command("record-store")(cli_exchange.record_store_stand_in)
+app.command("export")(cli_exchange.export_run)
+app.command("import")(cli_exchange.import_file)
+app.command("archive")(cli_exchange.archive)
 app.add_typer(cli_people.people, name="people")
 
 
@@ -334,6 +338,9 @@ def serve(
     trusted_proxies: Annotated[str, _setting("trusted-proxies", "Their addresses, with commas between.")] = "",
     session_hours: Annotated[float, _setting("session-hours", "After so long a sign-in ends.", 0.1, 72)] = 12.0,
     idle_minutes: Annotated[float, _setting("idle-minutes", "After so long without use, too.", 1, 1440)] = 30.0,
+    record_store: Annotated[str, _setting("record-store", "Where statements of signed records go, an address.")] = "",
+    record_store_key: Annotated[str, _setting("record-store-key", "Its key, as name:secret.")] = "",
+    home_address: Annotated[str, _setting("home-address", "The school's own address, in statements.")] = "",
     log_json: Annotated[bool, _setting("log-json", "Log requests too, each line a JSON object.")] = False,
 ) -> None:
     """Serve Lumenstat. Each option can be given as LUMENSTAT_ and its name in the environment."""
@@ -355,6 +362,9 @@ def serve(
         grades=_listed(grades) or Settings.grades,
         workers=workers,
         log_json=log_json,
+        record_store=cli_exchange.checked_record_store(record_store, record_store_key),
+        record_store_key=record_store_key,
+        home_address=home_address,
     )
     try:
         serve_web(settings)

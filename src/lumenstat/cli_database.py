@@ -58,13 +58,22 @@ def backup(
 
 def restore(
     backup_file: Annotated[Path, typer.Argument(metavar="BACKUP", help="The backup to put in place.")],
+    at_next_start: Annotated[
+        bool, typer.Option("--at-next-start", help="While a server runs: it is put in place when that starts next.")
+    ] = False,
     database: DatabasePath = USUAL_DATABASE,
     as_json: Json = False,
 ) -> None:
-    """Put a backup in the database's place, while no server runs. What was there is kept under another name."""
+    """Put a backup in the database's place. What was there is kept under another name."""
     from lumenstat.records.keeping import restore as put_in_place  # noqa: PLC0415
+    from lumenstat.records.keeping import restore_at_next_start  # noqa: PLC0415
 
     try:
+        if at_next_start:
+            waiting = restore_at_next_start(backup_file, database)
+            said = {"waits": str(waiting)}
+            typer.echo(json.dumps(said) if as_json else f"{waiting}: waits; the next start of the server takes it in")
+            return
         aside = put_in_place(backup_file, database)
     except StorageError as error:
         fail(error)
@@ -95,8 +104,10 @@ def verify(
         fail(error)
     if as_json:
         report = {"run": run_id, "ok": found.ok, "signed_by": found.signed_by, "problems": list(found.says)}
+        report["explained"] = found.explained
         typer.echo(json.dumps(report, ensure_ascii=False))
     else:
-        typer.echo(f"{run_id}: {f'unaltered since {found.signed_by} signed it' if found.ok else '; '.join(found.says)}")
+        whole = found.explained or f"unaltered since {found.signed_by} signed it"
+        typer.echo(f"{run_id}: {whole if found.ok else '; '.join(found.says)}")
     if not found.ok:
         raise typer.Exit(1)

@@ -8,11 +8,13 @@ from pathlib import Path
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import SHIPPED, Library, shipped_exercises
+from lumenstat.records.courses import add_course, courses, enrol_group
 from lumenstat.records.exercises import current_exercises, store_bundle
 from lumenstat.records.groups import add_group, find_group, set_opened
 from lumenstat.records.marks import LIBRARY, mark, set_mark
 from lumenstat.records.people import find_person, hash_password
 from lumenstat.records.tables import Person
+from lumenstat.training.standing import Step
 
 READING = ("language", "systems", "items", "documents")
 """The packages that decide what a document means."""
@@ -48,8 +50,32 @@ DEMO_GROUPS = (
     ("Autumn course B", "casimir", ("wilhelmina", "kofi", "saoirse", "dario", "nadezhda", "ulf")),
     ("Evening course", "henrike", ("beatriz", "tomos", "yrsa", "emeka", "liselotte", "rafferty")),
 )
+DEMO_COURSE = "Cold and dark, basic course"
+DEMO_COURSE_ABOUT = (
+    "From the first switch to engines running, in the order in which the academy teaches it. Frost counts for some "
+    "weeks only; the shutdown needs more points than its pass mark."
+)
+DEMO_STEPS = (
+    Step("guided-power-up"),
+    Step("battery-and-apu", at_least=80.0),
+    Step("frost-on-the-ramp", within_days=15),
+    Step("apu-and-ground-power-away"),
+    Step("shutdown-to-dark", at_least=85.0),
+    Step("full-cold-start", passes=2),
+)
 DEMO_OPENED = ("frost-on-the-ramp", "guided-power-up", "battery-and-apu")
 """What the groups may practise."""
+
+
+def _seed_course(session: Session) -> None:
+    """The academy's course with everybody of its first two groups, once."""
+    if any(course.name == DEMO_COURSE for course in courses(session, archived=True)):
+        return
+    course = add_course(session, DEMO_COURSE, DEMO_COURSE_ABOUT, DEMO_STEPS)
+    for name, _, _ in DEMO_GROUPS[:2]:
+        if (group := find_group(session, name)) is not None:
+            enrol_group(session, course.id, group.id)
+            session.flush()
 
 
 def seed_library(session: Session) -> None:
@@ -88,3 +114,5 @@ def seed_demo(session: Session) -> None:
             group = add_group(session, name, numbers[in_charge], [numbers[each] for each in members])
             known = {version.exercise_id for version in current_exercises(session)}
             set_opened(session, group.id, [each for each in DEMO_OPENED if each in known], DEMO_PEOPLE[1][0])
+    session.flush()
+    _seed_course(session)

@@ -16,7 +16,8 @@ class Settings:
 
     `tls` says that people reach it by https, through a proxy; then cookies are sent by no other way. Forwarded
     addresses are believed only of `trusted_proxies`. A sign-in ends after `session_hours`, or `idle_minutes` in which
-    nothing was done with it. `grades` is the school's own scale, the best first.
+    nothing was done with it. `grades` is the school's own scale, the best first. Statements of signed records go to
+    `record_store`, where one is named; `home_address` is what its accounts stand under.
     """
 
     database: Path
@@ -31,6 +32,9 @@ class Settings:
     trusted_proxies: tuple[str, ...] = ()
     workers: int = 1
     log_json: bool = False
+    record_store: str = ""
+    record_store_key: str = ""
+    home_address: str = ""
     grades: tuple[str, ...] = ("Well done", "Good", "Sufficient", "Not yet")
 
     @property

@@ -7,21 +7,12 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Page, sync_playwright
 
-from lumenstat.documents.bundles import Library, shipped_exercises
 from tests.browser.charts import CHARTS
 from tests.browser.conftest import CHROMIUM, FLAGS, Server, signed_in, start_exercise
 from tests.browser.station import Station
 from tests.browser.test_first_light import fly_with_three_slips
-from tests.flights import log_of, rehearsed, without
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
-
-
-def full_log() -> bytes:
-    """The log of the full cold start, with a slip or two."""
-    bundle = Library().bundle(next(p for p in shipped_exercises() if p.stem == "full-cold-start"))
-    events = without(rehearsed("full-cold-start")(), lambda e: e.args.get("control") in ("second_altimeter", "beacon"))
-    return log_of(bundle, events).text().encode()
 
 
 def shoot(page: Page, name: str) -> None:
@@ -44,16 +35,14 @@ def shoot_builder(page: Page, server: Server) -> None:
     page.wait_for_selector("[data-chart]", timeout=120_000)
     page.wait_for_timeout(1500)
     shoot(page, "builder")
-    page.keyboard.press("p")
-    page.wait_for_selector("[data-pick-dialog][open] [data-control][data-position]")
-    page.wait_for_timeout(500)
-    shoot(page, "builder-pick")
     draft = page.url
     page.goto(f"{draft}/card")
     shoot(page, "card")
 
 
 UNTIL_A_CLASS_HAS_LIFE_SECONDS = 80
+RECORD = "/people/7/record"
+"""The record of the second trainee of the demo school."""
 
 
 def shoot_the_school(browser: Browser, folder: Path) -> None:
@@ -63,9 +52,13 @@ def shoot_the_school(browser: Browser, folder: Path) -> None:
     try:
         with signed_in(browser, server, "odile") as odile:
             odile.wait_for_timeout(1000 * UNTIL_A_CLASS_HAS_LIFE_SECONDS)
-            for path, name in (("/home", "home"), ("/people", "people"), ("/runs", "runs")):
+            for path, name in (("/home", "home"), ("/runs", "runs"), ("/courses/1", "course"), (RECORD, "record")):
                 odile.goto(f"{server.address}{path}")
                 shoot(odile, name)
+            odile.goto(f"{server.address}/days")
+            odile.click("table.rows a")
+            odile.wait_for_selector("[data-slot]")
+            shoot(odile, "day")
             odile.goto(f"{server.address}/desk")
             odile.wait_for_selector("[data-pace]:has-text('the model')", timeout=60_000)
             odile.wait_for_timeout(1500)
@@ -103,14 +96,6 @@ def main() -> None:
                 ines.wait_for_selector('[data-shown="610"]')
                 ines.wait_for_timeout(400)
                 shoot(ines, "replay")
-                odile.goto(f"{server.address}/runs")
-                odile.click("summary:has-text('Take in a run log')")
-                odile.set_input_files(
-                    'input[name="log"]', {"name": "full.jsonl", "mimeType": "text/plain", "buffer": full_log()}
-                )
-                odile.click("button:has-text('Take it in')")
-                odile.wait_for_url("**/debrief", timeout=60_000)
-                shoot(odile, "debrief-full-start")
                 odile.goto(f"{server.address}/exercises")
                 odile.click("text=Battery and APU alone")
                 odile.select_option("#trainee", label="Ines Okafor-Lund")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import signal
+
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exercise
@@ -260,3 +263,33 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         rows = ines.locator("[data-row]").evaluate_all("rows => rows.map(r => [r.dataset.row, r.dataset.verdict])")
         assert {item for item, verdict in rows if verdict not in ("done", "not-applicable")} == set()
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
+
+
+def test_a_home_page_that_is_left_open_shows_what_comes(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(f"{server.address}/home")
+        expect(ines.locator("[data-refresh=now]")).to_contain_text("Nothing waits for you")
+        start_exercise(odile, server)
+        expect(ines.locator("[data-refresh=now]")).to_contain_text("Frost on the ramp", timeout=20_000)
+        ines.click("text=Go to the station")
+        ines.wait_for_url("**/station")
+
+
+def test_a_desk_that_falls_silent_is_said_within_seconds_and_nothing_late_is_done(
+    browser: Browser, server: Server
+) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        ines.goto(start_exercise(odile, server))
+        expect(ines.locator("[data-link]")).to_have_text("Desk linked")
+        os.kill(server.process.pid, signal.SIGSTOP)
+        try:
+            expect(ines.locator("[data-lost]")).to_be_visible(timeout=5_000)
+            expect(ines.locator("[data-lost]")).to_contain_text("nothing heard for 3 seconds")
+            ines.evaluate("document.querySelector('[data-control=battery_main]').click()")
+            expect(ines.locator("[data-say]")).to_contain_text("The desk is not heard. That was not done")
+        finally:
+            os.kill(server.process.pid, signal.SIGCONT)
+        expect(ines.locator("[data-lost]")).to_be_hidden(timeout=20_000)
+        expect(ines.locator("[data-link]")).to_have_text("Desk linked")
+        ines.wait_for_timeout(500)
+        expect(ines.locator("[data-answered]")).to_have_text("0")

@@ -75,6 +75,9 @@ class Judge:
     def in_flow(self, item: Any) -> bool:
         return self.flow
 
+    def moves_of(self, item: str) -> Sequence[str]:
+        return self.moves
+
     def moved(self, item: str, to: str) -> Sequence[str]:
         self.moves.append(to)
         return self.moves

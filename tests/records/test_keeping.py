@@ -16,7 +16,14 @@ from typer.testing import CliRunner
 from lumenstat.cli import app
 from lumenstat.errors import StorageError
 from lumenstat.records.database import Database
-from lumenstat.records.keeping import back_up, faults_of, restore
+from lumenstat.records.keeping import (
+    back_up,
+    faults_of,
+    restore,
+    restore_at_next_start,
+    take_waiting,
+    waiting_for_start,
+)
 from lumenstat.records.marks import LAST_BACKUP, mark, set_mark
 from lumenstat.records.opening import held_alone
 from tests.records.test_sealing import load_golden
@@ -148,6 +155,42 @@ def test_a_backup_that_is_cut_or_in_use_is_refused_with_nothing_changed(database
         restore(copy, database.path)
     with pytest.raises(StorageError, match="There is no database"):
         restore(tmp_path / "nowhere.sqlite", database.path)
+    assert database.path.read_bytes() == before
+
+
+def test_a_backup_waits_for_the_next_start_while_the_server_goes_on(database: Database, tmp_path: Path) -> None:
+    made_whole(database)
+    backup = tmp_path / "kept.sqlite"
+    database.write(lambda s: set_mark(s, "colour", "before"))
+    back_up(database.path, backup)
+    database.write(lambda s: set_mark(s, "colour", "after"))
+    assert take_waiting(database.path) is None, "nothing waits"
+    with held_alone(database.path):
+        restore_at_next_start(backup, database.path)
+        assert (database.read(lambda s: mark(s, "colour")) or ("",))[0] == "after", "the server goes on"
+    database.close()
+    aside = take_waiting(database.path)
+    assert aside is not None and not waiting_for_start(database.path).exists()
+    for path, colour in ((database.path, "before"), (aside, "after")):
+        opened = Database(path)
+        assert (opened.read(lambda s: mark(s, "colour")) or ("",))[0] == colour
+        opened.close()
+
+
+def test_what_waits_and_is_not_whole_is_refused_with_nothing_changed(database: Database, tmp_path: Path) -> None:
+    made_whole(database)
+    backup = tmp_path / "kept.sqlite"
+    back_up(database.path, backup)
+    cut = tmp_path / "cut.sqlite"
+    cut.write_bytes(backup.read_bytes()[:20_000])
+    with pytest.raises(StorageError, match=r"is not whole|damaged"):
+        restore_at_next_start(cut, database.path)
+    assert not waiting_for_start(database.path).exists()
+    waiting_for_start(database.path).write_bytes(cut.read_bytes())
+    database.close()
+    before = database.path.read_bytes()
+    with pytest.raises(StorageError, match=r"is not whole|damaged"):
+        take_waiting(database.path)
     assert database.path.read_bytes() == before
 
 

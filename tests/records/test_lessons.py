@@ -13,7 +13,7 @@ from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
 from lumenstat.records import lessons
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
-from lumenstat.records.groups import groups, may_practise, set_opened
+from lumenstat.records.groups import find_group, may_practise, set_opened
 from lumenstat.records.lessons import Place
 from lumenstat.records.lists import ON_A_PAGE, PeopleFilter, RunFilter, find_people, find_runs, waiting_for
 from lumenstat.records.people import find_person, now, trainees
@@ -130,14 +130,15 @@ def test_a_run_is_handed_over_to_instructors_only(database: Database) -> None:
 
 
 def test_what_is_opened_to_a_group_is_practised_apart_from_what_is_assessed(database: Database) -> None:
-    ines = database.read(lambda s: find_person(s, "ines"))
-    group = database.read(groups)[0]
-    assert ines is not None and group.name == "Autumn course A"
+    # Nobody of this group is in a course, which would open more.
+    beatriz = database.read(lambda s: find_person(s, "beatriz"))
+    group = database.read(lambda s: find_group(s, "Evening course"))
+    assert beatriz is not None and group is not None
     database.write(lambda s: set_opened(s, group.id, ["frost-on-the-ramp"], "Odile"))
-    (version,) = database.read(lambda s: may_practise(s, ines.id))
-    one, same = (database.write(lambda s: fly_practice(s, version.digest, ines.id, 2, "e")) for _ in range(2))
+    (version,) = database.read(lambda s: may_practise(s, beatriz.id))
+    one, same = (database.write(lambda s: fly_practice(s, version.digest, beatriz.id, 2, "e")) for _ in range(2))
     assert one == same, "one that waits is gone on with"
-    (line,) = database.read(lambda s: find_runs(s, RunFilter(mode="practice", trainee=ines.id))).rows
+    (line,) = database.read(lambda s: find_runs(s, RunFilter(mode="practice", trainee=beatriz.id))).rows
     assert line.id == one
     with pytest.raises(EntryRefused, match="no exercise 'nothing'"):
         database.write(lambda s: set_opened(s, group.id, ["nothing"], "Odile"))

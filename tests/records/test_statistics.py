@@ -14,7 +14,17 @@ from lumenstat.records.exercises import current_exercise
 from lumenstat.records.lessons import void_run
 from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import create_run, find_run
-from lumenstat.records.statistics import LEAST_RUNS, class_of, correlation, items_of, missed_by, missed_in, trend_of
+from lumenstat.records.statistics import (
+    LEAST_RUNS,
+    class_of,
+    correlation,
+    items_of,
+    missed_by,
+    missed_in,
+    slips_by,
+    slips_in,
+    trend_of,
+)
 from lumenstat.records.tallies import count_as
 from tests.flights import EMPTY_LEDGER
 
@@ -116,3 +126,14 @@ def test_an_override_counts_in_statistics_too(database: Database, group: list[in
     counted = ledger([row("log", "done", 1), row("gear", "done", 1)])
     database.write(lambda s: count_as(s, find_run(s, run), counted))
     assert database.read(lambda s: missed_by(s, group[0])) == []
+
+
+def test_kinds_of_slip_are_counted_over_everything_that_cost_points(database: Database, group: list[int]) -> None:
+    one, two = group[:2]
+    flown(database, one, [row("log", "omitted", 0.0), row("outside", "done", 1.0), row("wipers", "late", 0.5)])
+    flown(database, one, [row("log", "omitted", 0.0), row("outside", "wrong", 0.0), row("wipers", "done", 1.0)])
+    run = flown(database, two, [row("log", "late", 0.5), row("outside", "late", 0.5)])
+    assert database.read(lambda s: slips_by(s, one)) == [("omitted", 2), ("late", 1), ("wrong", 1)]
+    assert database.read(lambda s: slips_in(s, 1)) == [("late", 3), ("omitted", 2), ("wrong", 1)]
+    database.write(lambda s: void_run(s, run, "x", "It did not count."))
+    assert database.read(lambda s: slips_in(s, 1)) == database.read(lambda s: slips_by(s, one))

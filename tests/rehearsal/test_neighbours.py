@@ -53,7 +53,7 @@ def test_a_weather_paper_follows_the_temperature() -> None:
 
 
 def test_a_range_in_which_nothing_flies_is_told(frost: Bundle, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("lumenstat.rehearsal.neighbours._flyable", lambda bundle: False)
+    monkeypatch.setattr("lumenstat.rehearsal.neighbours.flyable", lambda bundle: False)
     with pytest.raises(ModelError, match="choose a narrower range"):
         neighbour(frost, WIDE, "seed", 0)
 

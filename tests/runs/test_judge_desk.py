@@ -73,8 +73,8 @@ class _dying_once:
     def __init__(self, mark: Path) -> None:
         self.mark = mark
 
-    def __call__(self, progress: object, content: str, text: str) -> object:
-        return jobs.die_once(progress, self.mark, content, text)
+    def __call__(self, progress: object, *asked: object) -> object:
+        return jobs.die_once(progress, self.mark, *asked)
 
 
 def test_a_run_that_no_judge_gets_through_says_so_and_can_be_tried_again(

@@ -182,3 +182,22 @@ def test_what_the_card_does_not_ask_for_is_said(wall: Wall) -> None:
     run = open_run("full-cold-start", wall)
     act(run, wall, "set", control="wipers", to="FAST")
     assert [word.says for word in run.coach.words] == ["Nothing on the card asks for that."]
+
+
+def test_an_examined_card_tells_that_something_was_answered_and_not_that_it_was_right(wall: Wall) -> None:
+    """Whatever position a control is put to, the same item is ticked; a coached card waits for the right one."""
+    for assist, ticked in (("examined", True), ("coached", False)):
+        for to, right in (("OFF", True), ("SLOW", False)):
+            run = open_run("frost-on-the-ramp", wall, assist)
+            if to == "OFF":
+                run.act("trainee", "set", {"control": "wipers", "to": "SLOW"})
+                wrong_first = "wipers" in run.card.answered
+                assert wrong_first is ticked
+            run.act("trainee", "set", {"control": "wipers", "to": to})
+            assert ("wipers" in run.card.answered) is (ticked or right), (assist, to)
+
+
+def test_of_two_items_about_one_control_the_one_that_is_meant_is_ticked(wall: Wall) -> None:
+    run = open_run("frost-on-the-ramp", wall, "examined")
+    run.act("trainee", "set", {"control": "battery_start", "to": "AUTO"})
+    assert "start-auto" in run.card.answered and "start-stays-off" not in run.card.answered

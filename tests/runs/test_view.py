@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from typing import Any
 
 import pytest
 
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
+from lumenstat.errors import ActionRefused, LogError
 from lumenstat.runs.clock import Clock
 from lumenstat.runs.live import LiveRun
-from lumenstat.runs.view import View
+from lumenstat.runs.seats import Seat
+from lumenstat.runs.view import View, Views
+from lumenstat.systems.registry import fault_targets
 from lumenstat.web.pages.station import shown_quantities
 from tests.flights import PERFECT
+from tests.procedures import shipped
 from tests.runs.conftest import Wall
 
 FLOWN = ("frost-on-the-ramp", "apu-and-ground-power-away", "shutdown-to-dark")
@@ -116,3 +121,67 @@ def test_readings_are_sent_with_the_decimals_that_stand_on_the_page() -> None:
     for name, value in frame["quantities"].items():
         if isinstance(value, float) and name.startswith(("bus.", "contactor.")):
             assert value == round(value, 2), name
+
+
+# ---- nothing that gives the answer away ------------------------------------------------------------------------------
+
+
+def in_sight(of: Bundle) -> set[str]:
+    """What somebody in that cockpit can see: where controls stand, what instruments and lamps show, what the crew do."""
+    airframe = of.airframe
+    seen = {f"control.{name}" for name in airframe.controls} | {f"guard.{name}" for name in airframe.controls}
+    seen |= {f"instrument.{name}.reads" for name in airframe.instruments} | {f"lamp.{name}" for name in airframe.lamps}
+    seen |= {f"bus.{panel.bus}.alive" for panel in airframe.panels}
+    return seen | {f"service.{each.id}{end}" for each in airframe.services for end in ("", ".busy")}
+
+
+@pytest.mark.parametrize("name", ["frost-another-morning", "start-with-faults", "full-start-on-battery"])
+def test_an_examined_station_is_told_only_what_is_in_sight_whatever_goes_wrong(name: str, wall: Wall) -> None:
+    """Every fault that the airframe knows, one after another, in an examined exercise."""
+    of = shipped(name)
+    assert of.exercise.assist == "examined"
+    trainee, onlooker = (shown_quantities(of, flies) for flies in (True, False))
+    assert set(trainee) <= in_sight(of) < set(onlooker) | in_sight(of)
+    live = LiveRun("r", of)
+    live.clock = Clock(wall=wall)
+    views = Views(live, trainee, onlooker)
+    told = set(views.trainee.changes()["quantities"])  # type: ignore[index]
+    live.act("trainee", "set", {"control": "battery_main", "to": "ON"})
+    for kind, targets in fault_targets(of.airframe).items():
+        for target in targets:
+            made = {"fault": f"{kind}-{target}".replace("_", "-"), "kind": kind, "target": target}
+            with contextlib.suppress(ActionRefused, LogError):
+                live.act("instructor", "fault", made)
+            wall.seconds += 1
+            live.advance()
+            frame = views.trainee.changes() or {}
+            told |= set(frame.get("quantities", {}))
+            assert not frame.get("words"), "an examined one is told nothing"
+    assert told <= in_sight(of)
+    assert "words" not in views.trainee.whole()
+
+
+def test_a_riser_is_an_exercises_to_show(frost: Bundle) -> None:
+    for riser, assist, shown, afterwards in (
+        (None, "coached", True, True), (None, "examined", False, True), ("always", "examined", True, True),
+        ("after", "guided", False, True), ("never", "coached", False, False),
+    ):  # fmt: skip
+        exercise = frost.exercise.model_copy(update={"riser": riser, "assist": assist})
+        assert (exercise.riser_while_flown, exercise.riser_afterwards) == (shown, afterwards)
+    assert frost.digest == Bundle.from_canonical_json(frost.canonical_json).digest
+
+
+def test_a_view_that_nobody_has_before_them_neither_tells_nor_keeps_the_others_busy(wall: Wall) -> None:
+    """An examined run that its trainee alone looks at is quiet as soon as what the trainee sees is."""
+    of = shipped("frost-another-morning")
+    live = LiveRun("r", of)
+    live.clock = Clock(wall=wall)
+    views, seat = Views(live, shown_quantities(of, True), shown_quantities(of)), Seat(flies=True)
+    live.act("trainee", "confirm", {"item": "log"})
+    for _ in range(20):
+        views.send([seat], View.changes)
+        wall.seconds += 0.1
+        live.advance()
+    assert seat.queue.qsize() >= 1 and not views.onlookers.whole()["quantities"]
+    assert views.quiet_until([seat]) == views.trainee.quiet_until > live.clock.now()
+    assert views.quiet_until([]) == 0 == views.quiet_until([seat, Seat()])

@@ -199,7 +199,7 @@ def test_groups_are_changed_and_what_is_opened_can_be_practised(odile: Person, i
     assert "Winter" in home and "Shutdown to dark" in home
     flown = post(ines, "/exercises/shutdown-to-dark/practise", "/home")
     assert flown.headers["location"].endswith("/station")
-    refused = post(ines, "/exercises/full-cold-start/practise", "/home")
+    refused = post(ines, "/exercises/start-with-faults/practise", "/home")
     assert refused.status_code == 403 and "not opened to your group" in refused.text
     assert post(odile, "/exercises/shutdown-to-dark/practise", "/home").status_code == 403
     assert "practice" in odile.client.get("/runs?mode=practice").text
@@ -236,9 +236,24 @@ def test_a_record_shows_the_trend_what_is_missed_and_the_logbook(odile: Person, 
     assert tobias.sign_in("tobias") == 303
     assert tobias.client.get(path).status_code == 404
     table = ines.client.get(f"{path}.csv").text.splitlines()
-    assert table[0].startswith("Exercise,Version,Kind") and len(table) == 2 and "Frost on the ramp" in table[1]
+    assert table[0].startswith("Exercise,Airframe,Version,Kind") and len(table) == 2 and "Frost on the ramp" in table[1]
     book = load_workbook(io.BytesIO(odile.client.get(f"{path}.xlsx").content))
     cells = [[cell.value for cell in row] for row in book.worksheets[0].iter_rows()]
-    assert cells[0][:3] == ["Exercise", "Version", "Kind"] and cells[1][0] == "Frost on the ramp"
+    assert cells[0][:3] == ["Exercise", "Airframe", "Version"] and cells[1][0] == "Frost on the ramp"
     group = odile.client.get("/groups/1/record?exercise=frost-on-the-ramp").text
     assert "Record of Autumn course A" in group and "too few" in group and "Technical log" in group
+
+
+def test_a_page_that_looks_again_by_itself_does_not_keep_a_sign_in_alive(odile: Person) -> None:
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+
+    def seen() -> object:
+        return database.read(lambda s: s.connection().exec_driver_sql("SELECT max(seen) FROM sign_ins").scalar())
+
+    long_ago = "UPDATE sign_ins SET seen = datetime('now', '-20 minutes')"
+    database.write(lambda s: s.connection().exec_driver_sql(long_ago))
+    before = seen()
+    assert odile.client.get("/home", headers={"X-Refresh": "1"}).status_code == 200
+    assert database.write(lambda s: None) is None and seen() == before
+    assert odile.client.get("/home").status_code == 200
+    assert database.write(lambda s: None) is None and seen() != before

@@ -301,3 +301,13 @@ def test_a_message_that_is_none_says_what_would_be_right(text: str, says: str, c
     with pytest.raises(MessageRefused, match=re.escape(says)) as found:
         read_message(text)
     assert found.value.client_id == client_id
+
+
+def test_a_station_that_asks_is_told_that_the_desk_is_there(odile: Person, ines: Person) -> None:
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        socket.send_json({"ping": True})
+        assert until(socket, "pong") == {"type": "pong"}
+        socket.send_json({"ping": "perhaps"})
+        assert until(socket, "refused")["says"].startswith("An action needs")
+    assert kept(ines.client) == [], "asking starts no clock and is in no log"

@@ -159,7 +159,19 @@ class Exercise(Written):
     bands: tuple[GradeBand, ...] = ()
     credit: Credit = Credit()
     aims: Annotated[tuple[Aim, ...], Since("0.3")] = ()
+    riser: Annotated[Literal["always", "after", "never"] | None, Since("0.6")] = None
+    """Whether the trainee sees the riser while flying, or only afterwards, or never; usually after where examined."""
     seed: int = 0
+
+    @property
+    def riser_while_flown(self) -> bool:
+        """Whether the riser stands on the trainee's page while the exercise is flown."""
+        return (self.riser or ("after" if self.assist == "examined" else "always")) == "always"
+
+    @property
+    def riser_afterwards(self) -> bool:
+        """Whether the trainee sees the riser when looking back."""
+        return self.riser != "never"
 
     @property
     def handed_out(self) -> tuple[Paper, ...]:

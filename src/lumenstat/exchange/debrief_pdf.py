@@ -24,6 +24,8 @@ class About:
     appraisal: Appraisal | None = None
     acts: tuple[tuple[float, str], ...] = ()
     """What the instructor did in the run: seconds, and what it was."""
+    hashes: tuple[tuple[str, str], ...] = ()
+    """What a signed record can be held against: a name and a hash each."""
 
 
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
@@ -74,6 +76,10 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
     _appraisal(sheet, bundle, about.appraisal)
     sheet.heading("Record")
     sheet.say(about.signed or "Not signed yet.")
+    for name, value in about.hashes:
+        sheet.say(f"{name}: {value}", size=7)
+    if about.hashes:
+        sheet.say("`lumenstat verify RECORD` holds the stored record against them.", colour=QUIET, size=8)
     sheet.say(f"Judged by {ledger.engine}. Documents {ledger.digest[:12]}.", colour=QUIET, size=8)
     return sheet.finished()
 

@@ -51,5 +51,9 @@ def _text(cell: Cell) -> str:
 
 
 def _plain(cell: str) -> str:
-    """Text that a spreadsheet would take for a formula is led by an apostrophe."""
-    return f"'{cell}" if cell.startswith(FORMULA) else cell
+    """Text that a spreadsheet would take for a formula is led by an apostrophe; a figure written as text is left."""
+    try:
+        float(cell)
+    except ValueError:
+        return f"'{cell}" if cell.startswith(FORMULA) else cell
+    return cell

@@ -175,6 +175,11 @@ class SetItem(ControlItem):
         right = str(position_text(event.args["to"])) == self.target(card.papers)
         return right and card.done(self.id, str(event.args["control"])) == len(self.all_controls)
 
+    def touched_by(self, event: LoggedEvent, card: Answers) -> bool:
+        """By moving its controls, wherever to."""
+        moved = event.verb == "set" and event.args["control"] in self.all_controls and not card.in_flow(self)
+        return moved and card.done(self.id, str(event.args["control"])) == len(self.all_controls)
+
     def perform(self, hands: PerfectHands) -> str | None:
         """Move every control."""
         for control in self.all_controls:
@@ -250,6 +255,11 @@ class VerifyItem(ControlItem):
         if event.verb == "set" and str(position_text(event.args["to"])) != self.target(card.papers):
             return False
         return card.done(self.id, str(event.args["control"])) == len(self.all_controls)
+
+    def touched_by(self, event: LoggedEvent, card: Answers) -> bool:
+        """By moving its controls, wherever to."""
+        moved = event.verb == "set" and event.args["control"] in self.all_controls
+        return moved and card.done(self.id, str(event.args["control"])) == len(self.all_controls)
 
     def perform(self, hands: PerfectHands) -> str | None:
         """Look at every control; what is out of place is put right first."""

@@ -182,6 +182,10 @@ class ItemBase(Written):
         """Whether an event is an answer to it, right or wrong."""
         return False
 
+    def touched_by(self, event: LoggedEvent, card: Answers) -> bool:
+        """Whether an event that answers no item was meant for this one: an examined card ticks it all the same."""
+        return False
+
     @property
     def shows(self) -> tuple[str, ...]:
         """Quantities that stand on its card."""

@@ -74,6 +74,11 @@ class CycleItem(ItemBase):
             return False
         return tuple(card.moved(self.id, str(position_text(event.args["to"])))[-len(self.through) :]) == self.through
 
+    def touched_by(self, event: LoggedEvent, card: Answers) -> bool:
+        """Once it was moved as often as it asks for."""
+        moved = event.verb == "set" and event.args["control"] == self.control
+        return moved and len(card.moves_of(self.id)) >= len(self.through)
+
     def perform(self, hands: PerfectHands) -> str | None:
         """Move it through the positions."""
         for position in self.through:

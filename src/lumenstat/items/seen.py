@@ -133,6 +133,9 @@ class Answers(Protocol):
     def moved(self, item: str, to: str) -> Sequence[str]:
         """Note where an item's control was moved, and give all its moves so far."""
 
+    def moves_of(self, item: str) -> Sequence[str]:
+        """Where an item's control was moved so far."""
+
     def done(self, item: str, control: str) -> int:
         """Note that one of an item's controls was dealt with, and give how many were."""
 

@@ -9,11 +9,16 @@ from typing import TypeVar
 
 from sqlalchemy.orm import Session, sessionmaker
 
+from lumenstat.records import audit, drills, model_facts, statements
+from lumenstat.records.acting import in_the_name_of
 from lumenstat.records.opening import WRITES, open_engine
 from lumenstat.records.trouble import in_words
 from lumenstat.records.writing import Writer
 
 T = TypeVar("T")
+
+# Named here so that their tables, and the audit list's listener, are known as soon as any database is opened.
+_ROOMS = (audit, drills, model_facts, statements)
 
 
 class Database:
@@ -32,7 +37,7 @@ class Database:
 
     def submit(self, job: Callable[[Session], T]) -> Future[T]:
         """Queue a change; the future is done when it is on disk, or holds why it could not be made."""
-        return self.writer.submit(job)
+        return self.writer.submit(in_the_name_of(job))
 
     def write(self, job: Callable[[Session], T]) -> T:
         """Make a change and wait until it is on disk."""

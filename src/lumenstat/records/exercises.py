@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle, cached_bundle
 from lumenstat.errors import NoSuchRecord
 from lumenstat.records.people import now
-from lumenstat.records.tables import ExerciseVersion
+from lumenstat.records.tables import ExerciseVersion, Run
 
 
 def keep_version(session: Session, bundle: Bundle) -> None:
@@ -17,15 +19,20 @@ def keep_version(session: Session, bundle: Bundle) -> None:
         session.add(_version(bundle, current=False))
 
 
-def store_bundle(session: Session, bundle: Bundle) -> None:
-    """Keep an exercise; it becomes the current version of its id. Older versions stay for their runs."""
+def store_bundle(session: Session, bundle: Bundle, by_id: int | None = None) -> None:
+    """Keep an exercise; it becomes the current version of its id. Older versions stay for their runs.
+
+    `by_id` is the instructor who publishes it; what ships with Lumenstat is published by nobody.
+    """
     others = update(ExerciseVersion).where(ExerciseVersion.exercise_id == bundle.exercise.id)
     session.execute(others.values(current=False))
     found = session.get(ExerciseVersion, bundle.digest)
     if found is not None:
         found.current = True
         return
-    session.add(_version(bundle, current=True))
+    version = _version(bundle, current=True)
+    version.published_by_id = by_id
+    session.add(version)
 
 
 def _version(bundle: Bundle, current: bool) -> ExerciseVersion:
@@ -49,6 +56,15 @@ def exercise_titles(session: Session) -> list[tuple[str, str]]:
     """The id and title of the current version of every exercise, withdrawn ones too."""
     query = select(ExerciseVersion.exercise_id, ExerciseVersion.title).where(ExerciseVersion.current)
     return [(row[0], row[1]) for row in session.execute(query.order_by(ExerciseVersion.title))]
+
+
+def versions_of(session: Session, exercise_id: str) -> list[tuple[str, datetime, bool]]:
+    """The published versions of an exercise: digest, when it was added, whether it is current; newest first."""
+    own = (Run.like_digest.is_(None), Run.drill_id.is_(None))
+    flown = select(Run.id).where(Run.digest == ExerciseVersion.digest, *own)
+    query = select(ExerciseVersion.digest, ExerciseVersion.added, ExerciseVersion.current)
+    query = query.where(ExerciseVersion.exercise_id == exercise_id, flown.exists() | ExerciseVersion.current)
+    return [(row[0], row[1], row[2]) for row in session.execute(query.order_by(ExerciseVersion.added.desc()))]
 
 
 def withdraw(session: Session, exercise_id: str, withdrawn: bool) -> None:

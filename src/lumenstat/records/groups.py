@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
+from lumenstat.records.courses import opened_by_courses
+from lumenstat.records.names import free_name
 from lumenstat.records.people import get_person, now
 from lumenstat.records.tables import ExerciseVersion, Group, Membership, Opened, Person
-
-LONGEST_NAME = 80
 
 
 @dataclass(frozen=True)
@@ -27,12 +27,7 @@ class GroupChange:
 
 
 def _checked(session: Session, name: str, instructor_id: int, group_id: int | None) -> str:
-    name = " ".join(name.split())
-    if not name or len(name) > LONGEST_NAME:
-        raise EntryRefused(f"A group has a name of up to {LONGEST_NAME} characters.", "name")
-    taken = session.scalar(select(Group).where(func.lower(Group.name) == name.lower()))
-    if taken is not None and taken.id != group_id:
-        raise EntryRefused(f"There is a group {taken.name!r} already.", "name")
+    name = free_name(session, Group, "group", name, group_id)
     if get_person(session, instructor_id).role == "trainee":
         raise EntryRefused("An instructor is in charge of a group.", "instructor")
     return name
@@ -63,8 +58,10 @@ def _set_members(session: Session, group_id: int, members: Iterable[int]) -> Non
     known = session.scalars(select(Person.id).where(Person.id.in_(wanted), Person.role == "trainee"))
     if wanted - set(known):
         raise EntryRefused("Only trainees stand in a group.", "members")
-    session.execute(delete(Membership).where(Membership.group_id == group_id))
-    session.add_all(Membership(group_id=group_id, person_id=each) for each in sorted(wanted))
+    present = {row.person_id: row for row in session.scalars(select(Membership).where(Membership.group_id == group_id))}
+    for gone in present.keys() - wanted:
+        session.delete(present[gone])
+    session.add_all(Membership(group_id=group_id, person_id=each) for each in sorted(wanted - present.keys()))
 
 
 def add_members(session: Session, group_id: int, members: Iterable[int]) -> None:
@@ -134,17 +131,20 @@ def set_opened(session: Session, group_id: int, exercises: Iterable[str], by: st
     known = set(session.scalars(select(ExerciseVersion.exercise_id).where(current)))
     if unknown := wanted - known:
         raise EntryRefused(f"There is no exercise {min(unknown)!r} to be opened.", "exercises")
-    before = set(opened_to(session, group_id))
-    gone = delete(Opened).where(Opened.group_id == group_id, Opened.exercise_id.in_(before - wanted))
-    session.execute(gone)
-    session.add_all(Opened(group_id=group_id, exercise_id=each, by=by, at=now()) for each in sorted(wanted - before))
+    before = {row.exercise_id: row for row in session.scalars(select(Opened).where(Opened.group_id == group_id))}
+    for gone in before.keys() - wanted:
+        session.delete(before[gone])
+    added = sorted(wanted - before.keys())
+    session.add_all(Opened(group_id=group_id, exercise_id=each, by=by, at=now()) for each in added)
 
 
 def may_practise(session: Session, person_id: int) -> list[ExerciseVersion]:
-    """What is opened to the groups that somebody stands in, by title."""
-    query = select(ExerciseVersion).join(Opened, Opened.exercise_id == ExerciseVersion.exercise_id)
-    query = query.join(Membership, Membership.group_id == Opened.group_id)
-    query = query.join(Group, Group.id == Opened.group_id)
-    query = query.where(Membership.person_id == person_id, ~Group.archived)
-    query = query.where(ExerciseVersion.current, ~ExerciseVersion.withdrawn).distinct()
+    """What is opened to somebody by the groups that they stand in and the courses that they are in, by title."""
+    groups_open = select(Opened.exercise_id).join(Membership, Membership.group_id == Opened.group_id)
+    groups_open = groups_open.join(Group, Group.id == Opened.group_id)
+    groups_open = groups_open.where(Membership.person_id == person_id, ~Group.archived)
+    opened = or_(
+        ExerciseVersion.exercise_id.in_(groups_open), ExerciseVersion.exercise_id.in_(opened_by_courses(person_id))
+    )
+    query = select(ExerciseVersion).where(opened, ExerciseVersion.current, ~ExerciseVersion.withdrawn)
     return list(session.scalars(query.order_by(ExerciseVersion.title)))

@@ -79,6 +79,41 @@ def restore(backup: Path, database: Path) -> Path | None:
     return aside
 
 
+def waiting_for_start(database: Path) -> Path:
+    """The name under which a backup waits to be put in a database's place at the next start."""
+    return database.with_name(f"{database.name}.to-restore")
+
+
+def restore_at_next_start(backup: Path, database: Path) -> Path:
+    """Have a backup put in a database's place when its server starts next; the server goes on meanwhile.
+
+    Raises StorageError where the backup is not whole. Another one that waits gives way.
+    """
+    if faults := faults_of(backup):
+        raise StorageError(f"{backup} is not whole, so nothing is to be restored: {faults[0]}")
+    waiting, unfinished = waiting_for_start(database), waiting_for_start(database).with_suffix(".unfinished")
+    with in_words():
+        unfinished.unlink(missing_ok=True)
+        os.close(os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, OWN_USER_ONLY))
+        with closing(sqlite3.connect(backup)) as source, closing(sqlite3.connect(unfinished)) as copy:
+            source.backup(copy)
+        unfinished.replace(waiting)
+    return waiting
+
+
+def take_waiting(database: Path) -> Path | None:
+    """Put what waits for this start in the database's place; gives the name under which what was there is kept.
+
+    None where nothing waits. Raises StorageError, with nothing changed, where what waits is not whole.
+    """
+    waiting = waiting_for_start(database)
+    if not waiting.exists():
+        return None
+    aside = restore(waiting, database)
+    waiting.unlink()
+    return aside
+
+
 def _fold_in(database: Path) -> None:
     """Take what stands in the file beside the database into it, so that it can be moved alone."""
     try:

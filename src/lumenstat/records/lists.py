@@ -69,6 +69,7 @@ class RunLine:
     lesson_id: str | None
     variant: str | None
     digest: str
+    drill_id: str | None
 
 
 _trainee, _instructor = aliased(Person), aliased(Person)
@@ -76,7 +77,7 @@ _COLUMNS: tuple[Any, ...] = (
     Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, _trainee.name, _instructor.name, Run.state,
     Run.created, Run.finished, Run.not_judged, Run.percent, Run.outcome, Run.outcome_words, Run.signed_by,
     Run.origin_id, Run.mode, Run.draft_id, Run.voided_by, Run.void_reason, Run.archived, Run.lesson_id, Run.variant,
-    Run.digest,
+    Run.digest, Run.drill_id,
 )  # fmt: skip
 RUN_SORTS: Mapping[str, tuple[Any, ...]] = {
     "newest": (Run.created.desc(), Run.id),
@@ -115,6 +116,14 @@ def a_page_of(rows: Sequence[T], page: int, at_a_time: int = ON_A_PAGE) -> Found
     return Found(rows[at_a_time * (page - 1) : at_a_time * page], len(rows), page, pages)
 
 
+def page_of(session: Session, query: Select[Any], order: Any, page: int, at_a_time: int = ON_A_PAGE) -> Found[Any]:
+    """A page of a query's rows, in an order."""
+    total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+    page, pages = _page_of(page, total, at_a_time)
+    rows = session.scalars(query.order_by(order).limit(at_a_time).offset(at_a_time * (page - 1)))
+    return Found(list(rows), total, page, pages)
+
+
 def _page_of(page: int, total: int, at_a_time: int = ON_A_PAGE) -> tuple[int, int]:
     pages = max(1, -(-total // at_a_time))
     return min(max(1, page), pages), pages
@@ -123,7 +132,7 @@ def _page_of(page: int, total: int, at_a_time: int = ON_A_PAGE) -> tuple[int, in
 def _run_conditions(wanted: RunFilter) -> list[ColumnElement[bool]]:
     where = [*_standing(wanted.standing)]
     for word in wanted.words.split():
-        like = f"%{_escaped(word)}%"
+        like = f"%{escaped(word)}%"
         columns = (_trainee.name, _instructor.name, ExerciseVersion.title)
         where.append(or_(*(column.like(like, escape="\\") for column in columns)))
     for column, value in (
@@ -157,7 +166,8 @@ def _standing(standing: str) -> Sequence[ColumnElement[bool]]:
             return (Run.voided_at.is_(None), ~Run.archived)
 
 
-def _escaped(word: str) -> str:
+def escaped(word: str) -> str:
+    """A word as a pattern of LIKE that means just itself."""
     return word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
@@ -215,7 +225,7 @@ def find_people(session: Session, wanted: PeopleFilter) -> Found[Person]:
     """A page of the people who are wanted."""
     where: list[ColumnElement[bool]] = []
     for word in wanted.words.split():
-        like = f"%{_escaped(word)}%"
+        like = f"%{escaped(word)}%"
         where.append(or_(Person.name.like(like, escape="\\"), Person.sign_in_name.like(like, escape="\\")))
     if wanted.role:
         where.append(Person.role == wanted.role)
@@ -246,7 +256,8 @@ class Waiting:
 def waiting_for(session: Session, instructor_id: int | None) -> Waiting:
     """What waits for one instructor, or for all of them."""
     mine = [] if instructor_id is None else [Run.instructor_id == instructor_id]
-    count = select(func.count()).select_from(Run).where(Run.voided_at.is_(None), ~Run.archived, *mine)
+    standing = (Run.voided_at.is_(None), ~Run.archived, Run.drill_id.is_(None))
+    count = select(func.count()).select_from(Run).where(*standing, *mine)
     judged = count.where(Run.outcome.is_not(None), Run.mode == "assessed")
     flying = count.where(Run.state.in_(OPEN))
     return Waiting(

@@ -13,6 +13,8 @@ LIBRARY = "library"
 """The digest of the shipped documents, and of the code that reads them, as they were stored."""
 LAST_BACKUP = "last-backup"
 """The name of the last backup that was read back without a fault."""
+BACKUP_TROUBLE = "backup-trouble"
+"""Why the last backup could not be made; empty where it could."""
 
 
 def mark(session: Session, name: str) -> tuple[str, datetime] | None:

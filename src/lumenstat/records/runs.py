@@ -29,10 +29,11 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
         raise EntryRefused("Choose a trainee to start this exercise for.", "trainee")
     if session.get(ExerciseVersion, digest) is None:
         raise NoSuchRecord("There is no such exercise version.")
-    return _made(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
+    return new_run(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
 
 
-def _made(session: Session, **fields: Any) -> Run:
+def new_run(session: Session, **fields: Any) -> Run:
+    """A run with these fields. Raises RecordError where too many are open."""
     _refuse_too_many(session, fields["trainee_id"])
     run = Run(id=secrets.token_hex(8), created=now(), **fields)
     session.add(run)
@@ -41,7 +42,7 @@ def _made(session: Session, **fields: Any) -> Run:
 
 
 def _refuse_too_many(session: Session, trainee_id: int) -> None:
-    count = select(func.count()).select_from(Run).where(Run.state != "ended")
+    count = select(func.count()).select_from(Run).where(Run.state != "ended", Run.drill_id.is_(None))
     if (session.scalar(count.where(Run.trainee_id == trainee_id)) or 0) >= OPEN_OF_ONE_AT_MOST:
         raise RecordError(f"{OPEN_OF_ONE_AT_MOST} exercises are open for this person already; end some of them first.")
     if (session.scalar(count) or 0) >= OPEN_AT_MOST:
@@ -51,7 +52,7 @@ def _refuse_too_many(session: Session, trainee_id: int) -> None:
 def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run:
     """A new run that begins where another one was at a tick, flown by somebody of their own."""
     origin = find_run(session, origin_id)
-    run = _made(
+    run = new_run(
         session,
         digest=origin.digest,
         trainee_id=person_id,
@@ -78,7 +79,7 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
 
 def practise_run(session: Session, digest: str, person_id: int, draft_id: str, engine: str) -> str:
     """A run in which whoever writes a draft flies it; gives its id."""
-    return _made(
+    return new_run(
         session,
         digest=digest,
         trainee_id=person_id,
@@ -96,7 +97,7 @@ def fly_practice(session: Session, digest: str, person_id: int, instructor_id: i
     if (found := session.scalar(waiting)) is not None:
         return found
     made = {"digest": digest, "trainee_id": person_id, "instructor_id": instructor_id, "engine": engine}
-    return _made(session, mode="practice", **made).id
+    return new_run(session, mode="practice", **made).id
 
 
 def practised(session: Session, draft_id: str) -> list[Run]:
@@ -130,6 +131,8 @@ class RunFacts:
     lesson_id: str | None
     voided_by: str | None
     archived: bool
+    drill_item: str | None
+    origin_tick: int | None
 
 
 def facts_of(session: Session, run_id: str) -> RunFacts:
@@ -137,13 +140,13 @@ def facts_of(session: Session, run_id: str) -> RunFacts:
     judged, exercise = Run.ledger.is_not(None), ExerciseVersion.exercise_id
     columns = select(
         Run.digest, Run.trainee_id, Run.state, Run.tick, exercise, judged, Run.signed_by, Run.instructor_id,
-        Run.lesson_id, Run.voided_by, Run.archived,
+        Run.lesson_id, Run.voided_by, Run.archived, Run.drill_item, Run.origin_tick,
     )  # fmt: skip
     columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     row = session.execute(columns.where(Run.id == run_id)).first()
     if row is None:
         raise NoSuchRecord("There is no such run.")
-    return RunFacts(*row)
+    return RunFacts(*tuple(row))
 
 
 def find_run(session: Session, run_id: str) -> Run:

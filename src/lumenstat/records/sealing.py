@@ -29,6 +29,8 @@ class Verified:
     run_id: str
     signed_by: str | None
     says: tuple[str, ...]
+    explained: str | None = None
+    """Why a part cannot be held against what was signed, where a person was erased since."""
 
     @property
     def ok(self) -> bool:
@@ -114,12 +116,20 @@ def signed_runs(session: Session) -> list[str]:
     return list(session.scalars(select(Run.id).where(Run.signed_by.is_not(None)).order_by(Run.signed_at)))
 
 
+def seals_of(session: Session, person_id: int) -> dict[str, str]:
+    """The seals of somebody's signed records, by run."""
+    query = select(Run.id, Run.seal).where(Run.trainee_id == person_id, Run.seal.is_not(None))
+    return {row[0]: row[1] or "" for row in session.execute(query)}
+
+
 def verify(session: Session, run_id: str) -> Verified:
     """Whether a signed record is still what was signed."""
     run = find_run(session, run_id)
     if run.signed_by is None:
         return Verified(run_id, None, ("it is not signed, so there is nothing to hold it against",))
-    links, kept = _links(session, run), (run.chain or "").split("\n")
+    kept = (run.chain or "").split("\n")
+    erased = run.erased_seal is not None
+    links, seal = (_links(session, run, kept[0]), run.erased_seal) if erased else (_links(session, run), run.seal)
     found = []
     for number, (one, other) in enumerate(zip(links, kept, strict=False)):
         if one != other:
@@ -128,9 +138,21 @@ def verify(session: Session, run_id: str) -> Verified:
             break
     if len(links) != len(kept):
         found.append(f"the log has {len(links) - 1} events; {len(kept) - 1} were signed")
-    if not found and _seal(session, run, links) != run.seal:
+    if not found and _seal(session, run, links) != seal:
         found.append("the ledger, an override, the appraisal or the signature is not what was signed")
-    return Verified(run_id, run.signed_by, tuple(found))
+    return Verified(run_id, run.signed_by, tuple(found), ERASED if erased else None)
+
+
+ERASED = (
+    "The trainee was erased since: the head of the log named them, so it cannot be held against its hash any more, and "
+    "remarks are gone. The record was whole then; what is left was sealed anew, and is checked against that."
+)
+
+
+def seal_after_erasure(session: Session, run: Run) -> None:
+    """Seal what is left of a signed record: the chain hangs on the hash of the head as it was signed."""
+    links = _links(session, run, (run.chain or "").split("\n")[0])
+    run.chain, run.erased_seal = "\n".join(links), _seal(session, run, links)
 
 
 def _sealed(override: Override) -> list[object]:
@@ -140,9 +162,10 @@ def _sealed(override: Override) -> list[object]:
     return [*kind, one.item, one.verdict, one.points, one.reason, one.by, one.at.isoformat()]
 
 
-def _links(session: Session, run: Run) -> list[str]:
-    link, links = "", []
-    for line in log_of(session, run).text().splitlines():
+def _links(session: Session, run: Run, head: str = "") -> list[str]:
+    """The chain over a run's log; from the hash of its `head` on where the head itself is not what it was."""
+    link, links = head, [head] if head else []
+    for line in log_of(session, run).text().splitlines()[len(links) :]:
         link = hashlib.sha256(f"{link}\n{line}".encode()).hexdigest()
         links.append(link)
     return links

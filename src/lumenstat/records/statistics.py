@@ -20,7 +20,7 @@ LEAST_RUNS = 4
 """Of fewer runs nothing is said of how well an item tells strong from weak."""
 MISSED_AT_MOST = 12
 
-_COUNTED = (Run.outcome.is_not(None), Run.voided_at.is_(None), Run.draft_id.is_(None))
+_COUNTED = (Run.outcome.is_not(None), Run.voided_at.is_(None), Run.draft_id.is_(None), Run.drill_id.is_(None))
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,9 @@ class Point:
     percent: float
     outcome: str
     mode: str
+    prompted: int = 0
+    pace: float | None = None
+    """Time used over what the model needs."""
 
 
 @dataclass(frozen=True)
@@ -78,7 +81,11 @@ class ItemLine:
 
 def trend_of(session: Session, person_id: int) -> list[Point]:
     """Every judged run of a person, oldest first."""
-    columns = select(Run.id, Run.created, ExerciseVersion.title, Run.percent, Run.outcome, Run.mode)
+    pace = case((Run.needed_seconds > 0, Run.used_seconds / Run.needed_seconds))
+    columns = select(
+        Run.id, Run.created, ExerciseVersion.title, Run.percent, Run.outcome, Run.mode, func.coalesce(Run.prompted, 0),
+        pace,
+    )  # fmt: skip
     query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     rows: list[Any] = list(session.execute(query.where(Run.trainee_id == person_id, *_COUNTED).order_by(Run.created)))
     return [Point(*row) for row in rows]
@@ -98,8 +105,25 @@ def _members(group_id: int) -> Select[int]:
     return select(Membership.person_id).where(Membership.group_id == group_id)
 
 
+def slips_by(session: Session, person_id: int) -> list[tuple[str, int]]:
+    """How often somebody's items went wrong in which way, the most frequent first."""
+    return _slips(session, ItemTotal.trainee_id == person_id)
+
+
+def slips_in(session: Session, group_id: int) -> list[tuple[str, int]]:
+    """How often a class's items went wrong in which way, the most frequent first."""
+    return _slips(session, ItemTotal.trainee_id.in_(_members(group_id)))
+
+
+def _slips(session: Session, whose: ColumnElement[bool]) -> list[tuple[str, int]]:
+    count = func.sum(ItemTotal.missed)
+    query = select(ItemTotal.verdict, count).where(whose).group_by(ItemTotal.verdict).having(count > 0)
+    return [(row[0], int(row[1])) for row in session.execute(query.order_by(count.desc(), ItemTotal.verdict))]
+
+
 def _missed(session: Session, whose: ColumnElement[bool]) -> list[Missed]:
-    query = select(ItemTotal.exercise_id, ItemTotal.item, ItemTotal.verdict, ItemTotal.times, ItemTotal.missed)
+    key = (ItemTotal.exercise_id, ItemTotal.item, ItemTotal.verdict)
+    query = select(*key, func.sum(ItemTotal.times), func.sum(ItemTotal.missed)).group_by(*key)
     found: dict[tuple[str, str], Counter[str]] = {}
     times: Counter[tuple[str, str]] = Counter()
     for exercise, item, verdict, flown, missed in session.execute(query.where(whose)):
@@ -124,14 +148,20 @@ def class_of(session: Session, group_id: int) -> list[ClassLine]:
         func.coalesce(func.sum(1 - assessed), 0), func.max(Run.created),
     )  # fmt: skip
     runs = (Run.trainee_id == Person.id) & Run.outcome.is_not(None) & Run.voided_at.is_(None) & Run.draft_id.is_(None)
+    runs = runs & Run.drill_id.is_(None)
     query = columns.select_from(Person).outerjoin(Run, runs).where(Person.id.in_(_members(group_id)), Person.active)
     return [ClassLine(*tuple(row)) for row in session.execute(query.group_by(Person.id).order_by(Person.name))]
 
 
-def items_of(session: Session, group_id: int, exercise_id: str) -> list[ItemLine]:
-    """Every item of an exercise across a class, the one missed most first."""
+def items_of(session: Session, group_id: int, exercise_id: str, version: str = "") -> list[ItemLine]:
+    """Every item of an exercise across a class, the one missed most first; of one version where it is given.
+
+    Neighbours' starts count as the version that they were drawn from.
+    """
     columns = select(RunItem.run_id, RunItem.item, RunItem.earned, RunItem.possible)
     query = columns.where(RunItem.trainee_id.in_(_members(group_id)), RunItem.exercise_id == exercise_id)
+    if version:
+        query = query.join(Run, Run.id == RunItem.run_id).where(func.coalesce(Run.like_digest, Run.digest) == version)
     shares: dict[str, dict[str, float]] = {}
     for run_id, item, earned, possible in session.execute(query.where(RunItem.possible > 0, RunItem.reached == true())):
         shares.setdefault(run_id, {})[item] = earned / possible

@@ -26,7 +26,7 @@ LISTED = (
     "signed_by", "id",
 )  # fmt: skip
 ONES_OWN = (
-    "trainee_id", "created", "state", "outcome", "percent", "mode", "voided_at", "archived", "draft_id",
+    "trainee_id", "created", "state", "outcome", "percent", "mode", "voided_at", "archived", "draft_id", "drill_id",
     "instructor_id", "digest", "id",
 )  # fmt: skip
 """Columns of indexes that hold all that lists count and sort by, so that the wide rows of runs are not read for it."""
@@ -53,6 +53,7 @@ class Person(Base):
     must_change: Mapped[bool] = mapped_column(default=False, server_default=false())
     time_zone: Mapped[str] = mapped_column(String(40), default="UTC", server_default="UTC")
     edition: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
+    erased_at: Mapped[datetime | None] = mapped_column(DateTime)
 
     __table_args__ = (CheckConstraint("role in ('trainee', 'instructor', 'head')", name="ck_people_role"),)
 
@@ -180,6 +181,7 @@ class ExerciseVersion(Base):
     added: Mapped[datetime] = mapped_column(DateTime)
     current: Mapped[bool] = mapped_column(default=True)
     withdrawn: Mapped[bool] = mapped_column(default=False, server_default=false())
+    published_by_id: Mapped[int | None] = mapped_column(Integer)
 
     @property
     def bundle(self) -> Bundle:
@@ -192,7 +194,9 @@ class Run(Base):
 
     It is `finished` once nothing more is done in it and `ended` once it is judged; `not_judged` says why that failed.
     `mode` is `assessed`, which an instructor started, or `practice`. One of a lesson has a `station`; a `variant` says
-    in words how its documents differ from those of `like_digest`. `outcome` and `percent` are as they count.
+    in words how its documents differ from those of `like_digest`. `outcome` and `percent` are as they count, and so is
+    what of the ledger is asked for across many runs: seconds used and needed, items that were prompted. One of a drill
+    begins at `origin_tick` and is about `drill_item` alone. `erased_seal` seals what is left after an erasure.
     """
 
     __tablename__ = "runs"
@@ -232,6 +236,12 @@ class Run(Base):
     voided_by: Mapped[str | None] = mapped_column(String(80))
     void_reason: Mapped[str | None] = mapped_column(Text)
     archived: Mapped[bool] = mapped_column(default=False, server_default=false())
+    used_seconds: Mapped[float | None] = mapped_column(Float)
+    needed_seconds: Mapped[float | None] = mapped_column(Float)
+    prompted: Mapped[int | None] = mapped_column(Integer)
+    drill_id: Mapped[str | None] = mapped_column(String(32))
+    drill_item: Mapped[str | None] = mapped_column(String(64))
+    erased_seal: Mapped[str | None] = mapped_column(String(64))
 
     exercise: Mapped[ExerciseVersion] = relationship(lazy="joined")
     trainee: Mapped[Person] = relationship(lazy="joined", foreign_keys=[trainee_id])
@@ -242,6 +252,8 @@ class Run(Base):
         Index("ix_runs_trainee", *ONES_OWN),
         Index("ix_runs_state", "state", "created"),
         Index("ix_runs_lesson", "lesson_id", "station"),
+        Index("ix_runs_drill", "drill_id", "station"),
+        Index("ix_runs_digest", "digest", "like_digest", "drill_id"),
         Index("ix_runs_list", *LISTED),
         Index("ix_runs_join_code", "join_code", unique=True),
     )

@@ -48,12 +48,13 @@ def neighbour(bundle: Bundle, wanted: Range, seed: str, number: int) -> Neighbou
     for tried in range(TRIES):
         drawn = _draw(bundle, wanted, random.Random(f"{seed}/{number}/{tried}"))  # noqa: S311 - nobody guesses it
         # The fault is the instructor's to choose, so the model flies without it: the start itself must be sound.
-        if _flyable(_with(drawn.bundle, faults=bundle.exercise.faults)):
+        if flyable(with_changes(drawn.bundle, faults=bundle.exercise.faults)):
             return drawn
     raise ModelError(f"of {TRIES} starts drawn for place {number} the model could fly none: choose a narrower range")
 
 
-def _flyable(bundle: Bundle) -> bool:
+def flyable(bundle: Bundle) -> bool:
+    """Whether the model can do every item."""
     try:
         return rehearse(bundle).ok
     except LumenstatError:
@@ -65,9 +66,9 @@ def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
     start = bundle.exercise.start.model_dump(mode="json", by_alias=True)
     if wanted.charge is not None:
         charges = []
-        for path in _charges(bundle):
+        for path in charges_of(bundle):
             charges.append(round(rng.uniform(*wanted.charge), 2))
-            _put(start, path, charges[-1])
+            put(start, path, charges[-1])
         says.append("charge " + " and ".join(f"{100 * charge:.0f} %" for charge in charges))
     if wanted.celsius is not None:
         start["outside_celsius"] = round(rng.uniform(*wanted.celsius))
@@ -77,22 +78,23 @@ def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
         fault = rng.choice(wanted.faults)
         faults = (*faults, fault)
         says.append(fault.kind.replace("_", " ") + f", {fault.target}")
-    drawn = _with(bundle, start=Start.model_validate(start), faults=faults)
+    drawn = with_changes(bundle, start=Start.model_validate(start), faults=faults)
     return Neighbour(drawn, "; ".join(says))
 
 
-def _charges(bundle: Bundle) -> Iterator[list[str]]:
+def charges_of(bundle: Bundle) -> Iterator[list[str]]:
     """Where a start says how full something is, as a share."""
     return (field.path.split(".") for field in start_fields(bundle.airframe) if field.unit == SHARE)
 
 
-def _put(tree: dict[str, Any], path: list[str], value: float) -> None:
+def put(tree: dict[str, Any], path: list[str], value: float) -> None:
+    """Set a value of a start, by its path."""
     for key in path[:-1]:
         tree = tree[key]
     tree[path[-1]] = value
 
 
-def _with(bundle: Bundle, **changes: Any) -> Bundle:
+def with_changes(bundle: Bundle, **changes: Any) -> Bundle:
     """The exercise with other values, checked as a document is."""
     exercise = bundle.exercise.model_copy(update=changes)
     celsius = exercise.start.outside_celsius

@@ -18,11 +18,13 @@ class Card:
 
     After an answer the next unanswered item below it lies open; a skipped one comes up again at the end. A section of
     flows is done from memory first: its items come up once the trainee says that the flow is done. A guided card keeps
-    to its order, and an item is answered when it is there (`right`) and the trainee says so.
+    to its order, and an item is answered when it is there (`right`) and the trainee says so. An `examined` card tells
+    that something was answered, and never that it was right.
     """
 
     procedure: Procedure
     guided: bool = False
+    examined: bool = False
     right: set[str] = field(default_factory=set)
     passed_over: set[str] = field(default_factory=set)
     flows_done: set[str] = field(default_factory=set)
@@ -136,14 +138,19 @@ class Card:
         self._decide_by_doing(event)
         current = self.current
         order = [*([current] if current else []), *(item for item in self.items if item is not current)]
-        for item in order:
-            if item.id not in self.answered and self._answers(item, event):
-                self.answered.add(item.id)
-                self.last = item.id
-                self._settle_ways(item, event)
-                if item.id == self.chosen:
-                    self.chosen = None
-                return
+        left = [item for item in order if item.id not in self.answered]
+        answered = next((item for item in left if self._answers(item, event)), None)
+        if answered is None and self.examined:
+            answered = next((item for item in left if item.touched_by(event, self)), None)
+        if answered is not None:
+            self._tick_off(answered, event)
+
+    def _tick_off(self, item: Item, event: LogEvent) -> None:
+        self.answered.add(item.id)
+        self.last = item.id
+        self._settle_ways(item, event)
+        if item.id == self.chosen:
+            self.chosen = None
 
     def _decide_by_doing(self, event: LogEvent) -> None:
         """Whoever does the first item of a branch of the open decision has taken that branch."""
@@ -209,6 +216,10 @@ class Card:
         moves = self._moves.setdefault(item, [])
         moves.append(to)
         return moves
+
+    def moves_of(self, item: str) -> Sequence[str]:
+        """Where an item's control was moved so far."""
+        return self._moves.get(item, ())
 
     def done(self, item: str, control: str) -> int:
         """Note that one of an item's controls was dealt with, and give how many were."""

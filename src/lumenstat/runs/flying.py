@@ -107,10 +107,10 @@ class _FrontStore:
 
 
 class _Relay(Seat):
-    """All viewers of a run, behind the front."""
+    """All viewers of a run behind the front who see the same: its trainee's station, or those who look on."""
 
-    def __init__(self, pipe: Pipe, run_id: str) -> None:
-        super().__init__()
+    def __init__(self, pipe: Pipe, run_id: str, flies: bool) -> None:
+        super().__init__(flies=flies)
         self.pipe, self.run_id = pipe, run_id
         self.joining: list[int] = []
 
@@ -122,7 +122,7 @@ class _Relay(Seat):
 
     def send(self, text: str) -> None:
         """What has changed, for all."""
-        self.pipe.send({"is": "frame", "run": self.run_id, "text": text})
+        self.pipe.send({"is": "frame", "run": self.run_id, "flies": self.flies, "text": text})
 
 
 class _Host:
@@ -132,7 +132,7 @@ class _Host:
         self.pipe = pipe
         self.store = _FrontStore(pipe, database)
         self.hub = Hub(self.store, shown)
-        self.relays: dict[str, _Relay] = {}
+        self.relays: dict[tuple[str, bool], _Relay] = {}
         self._tasks: set[asyncio.Task[None]] = set()
 
     def take(self, message: dict[str, Any]) -> None:
@@ -147,15 +147,20 @@ class _Host:
                     else:
                         done.set_result(None)
             case "leave":
-                if (relay := self.relays.pop(run_id, None)) is not None:
+                for relay in self._taken(run_id):
                     self.hub.leave(run_id, relay)
             case "drop":
-                self.relays.pop(run_id, None)
+                self._taken(run_id)
                 self.hub.drop(run_id)
             case _:
                 task = asyncio.get_running_loop().create_task(self._answer(message))
                 self._tasks.add(task)
                 task.add_done_callback(self._tasks.discard)
+
+    def _taken(self, run_id: str) -> list[_Relay]:
+        """The relays of a run, which it has no more."""
+        found = [self.relays.pop((run_id, flies), None) for flies in (True, False)]
+        return [relay for relay in found if relay is not None]
 
     async def _answer(self, message: dict[str, Any]) -> None:
         answer: dict[str, Any] = {"is": "answer", "n": message["n"]}
@@ -172,7 +177,8 @@ class _Host:
             case "tiles":
                 return await self.hub.tiles(message["runs"])
             case "join":
-                relay = self.relays.setdefault(run_id, _Relay(self.pipe, run_id))
+                flies = bool(message["flies"])
+                relay = self.relays.setdefault((run_id, flies), _Relay(self.pipe, run_id, flies))
                 relay.joining.append(message["n"])
                 await self.hub.join(run_id, relay)
             case "act":

@@ -91,7 +91,7 @@ class Hosts:
         host.joining[number] = seat
         self._seats.setdefault(run_id, set())
         try:
-            await self._ask(host, number, {"do": "join", "run": run_id})
+            await self._ask(host, number, {"do": "join", "run": run_id, "flies": seat.flies})
         except BaseException:
             self.leave(run_id, seat)
             raise
@@ -196,7 +196,8 @@ class Hosts:
     def _take(self, host: _Host, message: dict[str, Any]) -> None:
         match message["is"]:
             case "frame":
-                send_all(self._seats.get(message["run"], ()), message["text"])
+                seats = self._seats.get(message["run"], ())
+                send_all([seat for seat in seats if seat.flies == message["flies"]], message["text"])
             case "whole":
                 self._seat_down(host, message)
             case "answer":

@@ -14,11 +14,11 @@ from typing import Any
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, LumenstatError, ModelError
-from lumenstat.runs.live import LiveRun
+from lumenstat.runs.live import DrillMoment, LiveRun
 from lumenstat.runs.seats import Seat, encoded, send_all
 from lumenstat.runs.store import RunStore
 from lumenstat.runs.tiles import tile_of
-from lumenstat.runs.view import View
+from lumenstat.runs.view import View, Views
 
 BEAT_SECONDS = 0.1
 SLICE_SECONDS = 0.004
@@ -34,8 +34,8 @@ NAMES_AT_MOST = 48
 FEW_EVENTS = 4
 """A log this short is flown in a few milliseconds."""
 
-Shown = Callable[[Bundle], Sequence[str]]
-"""Names the quantities that stand on a run's page."""
+Shown = Callable[[Bundle, bool], Sequence[str]]
+"""Names the quantities that stand on a run's page: on that of the trainee who flies it, or of somebody who looks on."""
 
 log = logging.getLogger("lumenstat.hub")
 
@@ -45,7 +45,7 @@ class _Open:
     """A live run with its viewers and how much of its log is on disk."""
 
     live: LiveRun
-    view: View
+    views: Views
     stored: int
     client_ids: dict[str, int]
     seats: set[Seat] = field(default_factory=set)
@@ -63,7 +63,7 @@ class Hub:
         self.open_runs: dict[str, _Open] = {}
         self.lateness: deque[float] = deque(maxlen=2000)
         """By how many seconds the latest beats came late."""
-        self._names: dict[str, Sequence[str]] = {}
+        self._names: dict[str, tuple[Sequence[str], Sequence[str]]] = {}
         self._opening: dict[str, asyncio.Task[_Open]] = {}
         self._one_opens = asyncio.Semaphore(1)
         self._tasks: set[asyncio.Task[Any]] = set()
@@ -106,28 +106,31 @@ class Hub:
             if loaded.ended:
                 raise ActionRefused("This exercise has ended.")
             events = [event for event, _ in loaded.events]
-            live = await self._brought_up(run_id, loaded.bundle, events, loaded.tick)
-            view = View(live, await self._shown_of(loaded.digest, loaded.bundle))
+            live = await self._brought_up(run_id, loaded.bundle, events, loaded.tick, loaded.drill)
+            views = Views(live, *await self._shown_of(loaded.digest, loaded.bundle))
         ids = {client: number for number, (_, client) in enumerate(loaded.events) if client}
-        found = self.open_runs[run_id] = _Open(live, view, len(events), ids, looked_at=time.monotonic())
+        found = self.open_runs[run_id] = _Open(live, views, len(events), ids, looked_at=time.monotonic())
         if live.finished:
             self.store.finished(run_id)
         return found
 
     @staticmethod
-    async def _brought_up(run_id: str, bundle: Bundle, events: list[LogEvent], tick: int) -> LiveRun:
+    async def _brought_up(
+        run_id: str, bundle: Bundle, events: list[LogEvent], tick: int, drill: DrillMoment | None
+    ) -> LiveRun:
         """A run flown to where it is; a long log on a thread, so that the others go on meanwhile."""
         if len(events) < FEW_EVENTS:
-            return LiveRun(run_id, bundle, events, tick)
-        return await asyncio.to_thread(LiveRun, run_id, bundle, events, tick)
+            return LiveRun(run_id, bundle, events, tick, drill)
+        return await asyncio.to_thread(LiveRun, run_id, bundle, events, tick, drill)
 
-    async def _shown_of(self, digest: str, bundle: Bundle) -> Sequence[str]:
-        """What stands on the page of runs of these documents, worked out once."""
+    async def _shown_of(self, digest: str, bundle: Bundle) -> tuple[Sequence[str], Sequence[str]]:
+        """What stands on the trainee's page of runs of these documents, and on an onlooker's, worked out once."""
         names = self._names.get(digest)
         if names is None:
             if len(self._names) >= NAMES_AT_MOST:
                 self._names.clear()
-            names = self._names[digest] = await asyncio.to_thread(self.shown, bundle)
+            trainee, onlookers = [await asyncio.to_thread(self.shown, bundle, flies) for flies in (True, False)]
+            names = self._names[digest] = (trainee, onlookers)
         return names
 
     def _begin(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
@@ -140,9 +143,10 @@ class Hub:
     async def join(self, run_id: str, seat: Seat) -> None:
         """A new viewer, to whom the whole state is sent first."""
         found = await self._opened(run_id)
-        if (frame := found.view.changes()) is not None:
-            send_all(found.seats, encoded(frame))
-        seat.begin(encoded(found.view.whole()))
+        view = found.views.of(seat)
+        if (frame := view.changes()) is not None:
+            send_all([each for each in found.seats if found.views.of(each) is view], encoded(frame))
+        seat.begin(encoded(view.whole()))
         found.seats.add(seat)
 
     def leave(self, run_id: str, seat: Seat) -> None:
@@ -230,11 +234,10 @@ class Hub:
     async def _fall_back(self, found: _Open, stored: int) -> None:
         live = found.live
         live.clock.stop()
-        found.live = await self._brought_up(live.run_id, live.bundle, live.log[:stored], live.clock.now())
-        found.view, found.stored = View(found.live, found.view.all_names), stored
+        found.live = await self._brought_up(live.run_id, live.bundle, live.log[:stored], live.clock.now(), live.drill)
+        found.views, found.stored = found.views.anew(found.live), stored
         found.ticks_again = time.monotonic() + RETRY_SECONDS
-        found.view.changes()
-        send_all(found.seats, encoded(found.view.whole()))
+        found.views.send(found.seats, _all_of_it)
 
     # ---- ticking -------------------------------------------------------------------------------------------
 
@@ -277,9 +280,8 @@ class Hub:
             if found.ticks_again > time.monotonic():
                 return
             now = live.clock.now()
-            if now < found.view.quiet_until and now < live.last_tick:
-                if found.seats and (frame := found.view.passing()) is not None:
-                    send_all(found.seats, encoded(frame))
+            if now < found.views.quiet_until(found.seats) and now < live.last_tick:
+                found.views.send(found.seats, View.passing)
             elif live.advance():
                 self._begin(self._store_tick(found))
             else:
@@ -304,10 +306,7 @@ class Hub:
 
     def _show(self, found: _Open) -> None:
         """Send every viewer what has changed."""
-        if found.seats:
-            frame = found.view.changes()
-            if frame is not None:
-                send_all(found.seats, encoded(frame))
+        found.views.send(found.seats, View.changes)
 
     # ---- ending --------------------------------------------------------------------------------------------
 
@@ -321,3 +320,9 @@ class Hub:
     def drop(self, run_id: str) -> None:
         """Let a run go."""
         self.open_runs.pop(run_id, None)
+
+
+def _all_of_it(view: View) -> dict[str, Any]:
+    """Everything, as it stands now."""
+    view.changes()
+    return view.whole()

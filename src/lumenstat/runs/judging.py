@@ -12,6 +12,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from lumenstat.assessment.moment import of_moment
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import parse_log
@@ -27,10 +28,14 @@ TRIES = 2
 SECONDS_AT_MOST = 120.0
 
 
-def judge(progress: Progress, canonical_json: str, log_text: str) -> tuple[str, str]:
-    """Ledger and trace of a log, as JSON."""
-    judged = score(Bundle.from_canonical_json(canonical_json), parse_log(log_text), progress)
-    return judged.ledger.model_dump_json(), trace_of(judged.flight).model_dump_json()
+def judge(
+    progress: Progress, canonical_json: str, log_text: str, moment: tuple[str, float] | None = None
+) -> tuple[str, str]:
+    """Ledger and trace of a log, as JSON; of one item since a time (s) where the run is about one `moment`."""
+    bundle = Bundle.from_canonical_json(canonical_json)
+    judged = score(bundle, parse_log(log_text), progress)
+    ledger = judged.ledger if moment is None else of_moment(bundle, judged.ledger, *moment)
+    return ledger.model_dump_json(), trace_of(judged.flight).model_dump_json()
 
 
 @dataclass(frozen=True)
@@ -121,10 +126,11 @@ class JudgeDesk:
             return ""
         text = self.database.read(lambda session: records.log_of(session, run)).text()
         content = run.exercise.content
+        moment = (run.drill_item, (run.origin_tick or 0) / 100) if run.drill_item is not None else None
         for tried in range(1, TRIES + 1):
             try:
                 ledger, trace = self.worker.call(
-                    judge, content, text, seconds=SECONDS_AT_MOST, progress=lambda *at: self._note(run_id, *at)
+                    judge, content, text, moment, seconds=SECONDS_AT_MOST, progress=lambda *at: self._note(run_id, *at)
                 )
             except LumenstatError as error:
                 if self._stopped:

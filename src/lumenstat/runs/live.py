@@ -19,6 +19,8 @@ from lumenstat.simulation.flight import Moment, limit_text
 from lumenstat.simulation.watching import Watch
 
 LAPSE_STRIDE = 10
+DRILL_TICKS = 18_000
+"""A moment of a drill that nobody flies to its end is over after so long."""
 ROOM_TO_END = 10
 ACTING = frozenset({"set", "guard", "press", "release", "request"})
 TRAINEE_VERBS = ACTING | {"see", "call", "decide", "respond", "confirm", "hint", "rate", "note", "hand", "finish"}
@@ -42,17 +44,32 @@ class Applied:
     number: int
 
 
+@dataclass(frozen=True)
+class DrillMoment:
+    """The one item that a run of a drill is about, and the tick from which the trainee flies."""
+
+    item: str
+    tick: int
+
+
 class LiveRun:
     """A run that is being flown."""
 
-    def __init__(self, run_id: str, bundle: Bundle, events: Sequence[LogEvent] = (), tick: int = 0) -> None:
+    def __init__(
+        self,
+        run_id: str,
+        bundle: Bundle,
+        events: Sequence[LogEvent] = (),
+        tick: int = 0,
+        drill: DrillMoment | None = None,
+    ) -> None:
         self.run_id = run_id
         self.bundle = bundle
         self.clock = Clock()
         self.aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
         procedure = bundle.procedure
         self.guided = bundle.exercise.assist == "guided"
-        self.card = Card(procedure, self.guided)
+        self.card = Card(procedure, self.guided, bundle.exercise.assist == "examined")
         self.coach = Coach(bundle, procedure)
         self.says_so = bundle.exercise.assist != "examined"
         self.words: list[Word] = []
@@ -63,6 +80,8 @@ class LiveRun:
         self.acts = 0
         self.last_tick = round(bundle.exercise.minutes_at_most * 6000)
         self.called: set[str] = set()
+        self.drill = drill
+        self._right_before: frozenset[str] = frozenset()
         self._begun: dict[int, tuple[bool, ...]] = {}
         self._called_out: list[str] = []
         items = [step.item for step in self.card.procedure.steps]
@@ -76,12 +95,34 @@ class LiveRun:
         texts += [limit_text(limit) for limit in bundle.airframe.limits]
         self.watch = Watch(self.aircraft, texts)
         self.aircraft.watchers.append(self.watch)
+        begins = 0 if drill is None else drill.tick
+        own: list[LogEvent] = []
         for event in events:
+            if drill is not None and event.tick >= begins and not own:
+                self._take_over(drill)
+            own += [event] if event.tick >= begins else []
             self.aircraft.arrive(event.tick)
             self._apply(event)
+        if drill is not None and not own:
+            self._take_over(drill)
         self.clock.tick = max(tick, self.aircraft.tick)
-        if any(_starts_clock(event) for event in events) and not self.finished and not self.frozen:
+        if any(_starts_clock(event) for event in own) and not self.finished and not self.frozen:
             self.clock.start()
+
+    def _take_over(self, drill: DrillMoment) -> None:
+        """The model has flown to the moment: its words are not for the trainee, and the card lies open there."""
+        self.aircraft.arrive(drill.tick)
+        self.last_tick = min(self.last_tick, drill.tick + DRILL_TICKS)
+        self.words.clear()
+        self._right_before = frozenset(self.coach.right)
+        self.card.open(drill.item)
+
+    def _moment_over(self) -> bool:
+        """Whether the one item of a drill has been dealt with, in whatever way."""
+        if self.drill is None:
+            return False
+        item = self.drill.item
+        return item in self.card.answered or item in self.coach.right - self._right_before
 
     # ---- time ----------------------------------------------------------------------------------------------
 
@@ -166,6 +207,8 @@ class LiveRun:
             self._hand_over_controls(tick, checked["item"])
         if _starts_clock(event) and not self.frozen:
             self.clock.start()
+        if self._moment_over() and not self.finished:
+            self._finish(tick)
         if self.finished or self.frozen:
             self.clock.stop()
         return Applied(event, number)

@@ -16,6 +16,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.exercises import bundle_of
 from lumenstat.records.runs import NewEvents
 from lumenstat.runs.judging import JudgeDesk
+from lumenstat.runs.live import DrillMoment
 
 T = TypeVar("T")
 
@@ -25,13 +26,15 @@ Kept = Sequence[tuple[LogEvent, str | None]]
 
 @dataclass(frozen=True)
 class StoredRun:
-    """A run as it is kept: its documents, its log, how far its time had come, and whether it is judged."""
+    """A run as it is kept: its documents, its log, how far its time had come, whether it is judged, and of a drill
+    the moment that it is about."""
 
     bundle: Bundle
     digest: str
     events: Kept
     tick: int
     ended: bool
+    drill: DrillMoment | None = None
 
 
 class RunStore(Protocol):
@@ -129,4 +132,5 @@ def load(database: Reads, run_id: str) -> StoredRun:
     run = database.read(lambda session: records.facts_of(session, run_id))
     events = database.read(lambda session: records.events_of(session, run_id))
     bundle = database.read(lambda session: bundle_of(session, run.digest))
-    return StoredRun(bundle, run.digest, events, run.tick, run.state == "ended")
+    drill = DrillMoment(run.drill_item, run.origin_tick or 0) if run.drill_item is not None else None
+    return StoredRun(bundle, run.digest, events, run.tick, run.state == "ended", drill)

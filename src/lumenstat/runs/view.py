@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
 from lumenstat.runs.live import LiveRun
+from lumenstat.runs.seats import Seat, encoded, send_all
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete
 
@@ -142,6 +143,39 @@ class View:
             if self._read(aircraft.d, figures) == self._values and not self.live.watch.differs(until, figures):
                 self.quiet_until = until
                 return
+
+
+class Views:
+    """What the trainee of a run sees, and what onlookers see: one view where both are the same."""
+
+    def __init__(self, live: LiveRun, trainee: Sequence[str], onlookers: Sequence[str]) -> None:
+        self.live = live
+        self.onlookers = View(live, onlookers)
+        self.trainee = self.onlookers if list(trainee) == list(onlookers) else View(live, trainee)
+
+    def anew(self, live: LiveRun) -> Views:
+        """The same of another run: one that was flown again up to where it is."""
+        return Views(live, self.trainee.all_names, self.onlookers.all_names)
+
+    def of(self, seat: Seat) -> View:
+        """What somebody in a seat sees."""
+        return self.trainee if seat.flies else self.onlookers
+
+    def _before(self, seats: Collection[Seat]) -> list[View]:
+        """The views that somebody has before them."""
+        return [
+            view for view in dict.fromkeys((self.trainee, self.onlookers)) if any(self.of(s) is view for s in seats)
+        ]
+
+    def quiet_until(self, seats: Collection[Seat]) -> int:
+        """Until when nothing changes for anybody who looks."""
+        return min((view.quiet_until for view in self._before(seats)), default=0)
+
+    def send(self, seats: Collection[Seat], told: Callable[[View], Frame | None]) -> None:
+        """Tell everybody what their view has to tell; a view that nobody has before them is not looked at."""
+        for view in self._before(seats):
+            if (frame := told(view)) is not None:
+                send_all([seat for seat in seats if self.of(seat) is view], encoded(frame))
 
 
 def _card(live: LiveRun) -> Frame:

@@ -20,10 +20,15 @@ from lumenstat.logs import request_id
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.people import anybody
+from lumenstat.runs.drilling import DrillDesk
 from lumenstat.runs.hosts import Hosts
+from lumenstat.runs.housekeeping import Housekeeping
 from lumenstat.runs.hub import Hub
 from lumenstat.runs.judging import JudgeDesk
+from lumenstat.runs.model_facts import FactsDesk
 from lumenstat.runs.proofs import ProofDesk
+from lumenstat.runs.run_statements import HOME
+from lumenstat.runs.sending import RecordStore, Sender
 from lumenstat.runs.starting import StartingDesk
 from lumenstat.runs.store import DatabaseStore
 from lumenstat.runs.workers import Worker
@@ -31,6 +36,7 @@ from lumenstat.settings import Settings
 from lumenstat.simulation.actions import ready
 from lumenstat.standins.history import History
 from lumenstat.standins.pilots import DemoClass
+from lumenstat.standins.today import plan_today
 from lumenstat.web import urls
 from lumenstat.web.front import Lumenstat
 from lumenstat.web.guessing import Guessing, HashingQueue
@@ -42,10 +48,15 @@ from lumenstat.web.pages import (
     brief,
     builder,
     class_list,
+    class_record,
     compare,
+    course_form,
+    courses,
+    days,
     debrief,
     draft_files,
     drafts,
+    drills,
     errors,
     exercises,
     first_instructor,
@@ -60,6 +71,7 @@ from lumenstat.web.pages import (
     record,
     replay,
     runs,
+    school,
     sheets,
     sign_in,
     station,
@@ -70,9 +82,9 @@ from lumenstat.web.security import PasswordNeeded, SignInNeeded
 from lumenstat.web.shipped import ShippedFiles
 
 PAGES = (
-    sign_in, first_instructor, home, account, join, class_list, people, groups, logbook, exercises, lessons, brief,
-    runs, station, watch, debrief, being_judged, replay, record, compare, sheets, drafts, builder, draft_files, proofs,
-    health, live_station, live_desk,
+    sign_in, first_instructor, home, account, join, class_list, people, groups, courses, course_form, logbook,
+    class_record, drills, days, school, exercises, lessons, brief, runs, station, watch, debrief, being_judged, replay,
+    record, compare, sheets, drafts, builder, draft_files, proofs, health, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((NoSuchRecord, 404), (EntryRefused, 422))
@@ -94,9 +106,12 @@ def create_app(settings: Settings) -> Lumenstat:
         state.judges.on_judged = lambda run_id, says: loop.call_soon_threadsafe(state.hub.judged, run_id, says)
         await state.hub.start()
         state.judges.start()
+        state.housekeeping.start()
+        state.sender.start()
         warming = asyncio.create_task(asyncio.to_thread(_warm, database))
         life = (History(database, state.judges), DemoClass(database, state.hub)) if settings.demo_life else None
         if life is not None:
+            await asyncio.to_thread(database.write, plan_today)
             life[0].start()
             life[1].start()
         yield
@@ -104,14 +119,29 @@ def create_app(settings: Settings) -> Lumenstat:
         if life is not None:
             life[0].stop()
             await life[1].stop()
+        state.housekeeping.stop()
+        state.sender.stop()
         state.proofs.stop()
         await state.hub.stop()
         state.judges.stop()
         state.reader.close()
         state.starting.stop()
+        state.facts.stop()
         await asyncio.to_thread(database.close)
 
     app = Lumenstat(title="Lumenstat", docs_url=None, redoc_url=None, openapi_url=None, lifespan=lifespan)
+    _set_up(app, settings, database)
+    app.add_middleware(GZipMiddleware, minimum_size=SMALLEST_PACKED, compresslevel=5)
+    for module in PAGES:
+        app.include_router(module.router)
+    urls.bind(app.router)
+    app.mount("/static", ShippedFiles(directory=STATIC), name="static")
+    _handle_errors(app)
+    return app
+
+
+def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
+    """Everything that the pages share."""
     state = app.state
     state.settings, state.database = settings, database
     state.judges = JudgeDesk(database)
@@ -120,17 +150,21 @@ def create_app(settings: Settings) -> Lumenstat:
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
     state.reader = Worker("reader")
     state.starting = StartingDesk(database)
+    state.facts = FactsDesk(database)
+    state.housekeeping = Housekeeping(database, state.facts)
+    state.sender = Sender(database, record_store_of(settings))
+    state.drilling = DrillDesk(database, state.facts.worker)
     state.replays, state.page_cache = replay.Replays(), PageCache()
     state.sign_outs = 0
     state.guessing, state.hashing = Guessing(database), HashingQueue()
     state.first_code = None if database.read(anybody) else secrets.token_hex(4)
-    app.add_middleware(GZipMiddleware, minimum_size=SMALLEST_PACKED, compresslevel=5)
-    for module in PAGES:
-        app.include_router(module.router)
-    urls.bind(app.router)
-    app.mount("/static", ShippedFiles(directory=STATIC), name="static")
-    _handle_errors(app)
-    return app
+
+
+def record_store_of(settings: Settings) -> RecordStore | None:
+    """Where statements go, if the school named a record store."""
+    if not settings.record_store:
+        return None
+    return RecordStore(settings.record_store, settings.record_store_key, settings.home_address or HOME)
 
 
 def _warm(database: Database) -> None:

@@ -18,6 +18,7 @@ from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.types import Message, Receive, Scope, Send
 
 from lumenstat.logs import request_id
+from lumenstat.records.acting import Actor, actor
 from lumenstat.settings import Settings
 from lumenstat.web.pages import errors
 
@@ -41,6 +42,7 @@ FORM_BYTES = 64_000
 BODIES = (
     (re.compile(r"/runs/import"), 5_200_000),
     (re.compile(r"/people/list"), 2_200_000),
+    (re.compile(r"/school/archive"), 60_200_000),
     (re.compile(r"/drafts/sheet"), 4_200_000),
     (re.compile(r"/drafts/new"), 4_200_000),
     (re.compile(r"/drafts/[^/]+/edit"), 1_100_000),
@@ -68,6 +70,7 @@ class Lumenstat(FastAPI):
             await super().__call__(scope, receive, send)
             return
         token = request_id.set(secrets.token_hex(6))
+        actor.set(Actor())  # who it is, is known once somebody asks
         try:
             if scope["type"] == "http":
                 await _answer(self, super().__call__, scope, receive, send)

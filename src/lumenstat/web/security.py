@@ -18,12 +18,15 @@ from starlette.datastructures import UploadFile
 
 from lumenstat.errors import StorageError
 from lumenstat.language.intake import check_text
+from lumenstat.records.acting import actor
 from lumenstat.records.database import Database
 from lumenstat.records.sign_ins import find_sign_in, hash_token, note_seen, seen_long_ago
 from lumenstat.settings import Settings
 
 SIGN_IN, FORM, BROWSER = "lumenstat_sign_in", "lumenstat_form", "lumenstat_browser"
 """Names of cookies: who is signed in, the token of forms before that, the browser that is known."""
+BY_ITSELF = "X-Refresh"
+"""The header of a page that looks again by itself: nobody is there for it, so it does not keep a sign-in alive."""
 OWN_PAGES = ("/account", "/sign-out")
 """What somebody reaches who has to give themselves a password first."""
 TOO_OLD = "This form is too old. Go back, load the page again and send it once more."
@@ -89,9 +92,11 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
     found = database.read(lambda session: find_sign_in(session, token, idle))
     if found is None or not found.person.active:
         return None
-    if seen_long_ago(found):
+    if seen_long_ago(found) and BY_ITSELF not in connection.headers:
         database.submit(lambda session: note_seen(session, hash_token(token)))
     person = found.person
+    if (acts := actor.get()) is not None:
+        acts.name = person.name
     must_change = person.must_change and found.run_id is None
     return Viewer(person.id, person.name, person.role, found.csrf_token, person.time_zone, must_change, found.run_id)
 

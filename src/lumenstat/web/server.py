@@ -9,6 +9,7 @@ import uvicorn
 
 from lumenstat import logs
 from lumenstat.errors import StorageError
+from lumenstat.records.keeping import take_waiting
 from lumenstat.records.opening import held_alone
 from lumenstat.runs.flying import serve_without_pauses
 from lumenstat.settings import Settings
@@ -16,6 +17,8 @@ from lumenstat.web.app import create_app
 
 LARGEST_MESSAGE = 65_536
 SECONDS_TO_END = 8
+PING_SECONDS, SILENT_SECONDS = 2.0, 6.0
+"""A station is asked so often whether it is there; after so long without an answer its link is lost."""
 
 log = logging.getLogger("lumenstat.server")
 
@@ -23,6 +26,8 @@ log = logging.getLogger("lumenstat.server")
 def serve(settings: Settings) -> None:
     """Serve until stopped. Raises StorageError where the port or the database cannot be used, or storing has ended."""
     logs.set_up(settings.log_json)
+    if (aside := take_waiting(settings.database)) is not None:
+        print(f"A backup that waited was put in place; what was there is kept as {aside}", flush=True)
     with held_alone(settings.database):
         listener = _listen(settings)
         app = create_app(settings)
@@ -66,5 +71,7 @@ def _config(app: object, settings: Settings) -> uvicorn.Config:
         ws="websockets-sansio",
         ws_max_size=LARGEST_MESSAGE,
         ws_per_message_deflate=False,
+        ws_ping_interval=PING_SECONDS,
+        ws_ping_timeout=SILENT_SECONDS,
         timeout_graceful_shutdown=SECONDS_TO_END,
     )

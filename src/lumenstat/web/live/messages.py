@@ -41,6 +41,13 @@ class Open(BaseModel):
     open: Annotated[str, Field(strict=True)]
 
 
+class Ping(BaseModel):
+    """A station that has heard nothing for a while asks whether the desk is there."""
+
+    model_config = ConfigDict(frozen=True)
+    ping: Literal[True]
+
+
 # ---- to a station ----------------------------------------------------------------------------------------
 
 
@@ -108,6 +115,12 @@ class Refusal(Message):
     says: str
 
 
+class Pong(Message):
+    """The desk is there."""
+
+    type: Literal["pong"]
+
+
 class Ended(Message):
     """The run is over."""
 
@@ -121,8 +134,8 @@ class Stopped(Message):
     says: str
 
 
-Incoming = Act | Open
-Outgoing = Annotated[StateMessage | Done | Refusal | Ended | Stopped, Field(discriminator="type")]
+Incoming = Act | Open | Ping
+Outgoing = Annotated[StateMessage | Done | Refusal | Pong | Ended | Stopped, Field(discriminator="type")]
 OUTGOING: TypeAdapter[Any] = TypeAdapter(Outgoing)
 
 _SAYS = {
@@ -150,6 +163,8 @@ def read_message(text: str) -> Incoming:
         raise MessageRefused("A message is one JSON object.")
     if isinstance(written.get("open"), str):
         return Open(open=written["open"])
+    if written.get("ping") is True:
+        return Ping(ping=True)
     try:
         return Act.model_validate(written)
     except ValidationError as error:

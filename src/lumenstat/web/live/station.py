@@ -19,7 +19,7 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from lumenstat.errors import LumenstatError, RecordError, StorageError
 from lumenstat.records.runs import facts_of
 from lumenstat.runs.seats import Seat, encoded
-from lumenstat.web.live.messages import MessageRefused, Open, read_message
+from lumenstat.web.live.messages import MessageRefused, Open, Ping, read_message
 from lumenstat.web.security import SignedSocket, Viewer, same_origin, viewer_of
 
 router = APIRouter()
@@ -133,6 +133,8 @@ async def _answer(hub: Any, run_id: str, by: str, text: str) -> dict[str, Any]:
         message = read_message(text)
     except MessageRefused as error:
         return _refused(error.client_id, str(error))
+    if isinstance(message, Ping):
+        return {"type": "pong"}
     if isinstance(message, Open):
         with contextlib.suppress(LumenstatError):
             await hub.open_item(run_id, message.open)

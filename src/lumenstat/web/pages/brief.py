@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from typing import Annotated, ClassVar
 
-from fastapi import APIRouter, Request, Response
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat import ENGINE_VERSION
+from lumenstat.assessment.validity import Validity
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
+from lumenstat.language.values import clock
+from lumenstat.records.approvals import Approval, approval_of, refuse_unapproved, waits_for_approval
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.people import trainees
 from lumenstat.records.runs import create_run
 from lumenstat.systems.registry import start_lines
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import CheckedForm, Instructor, RowId
+from lumenstat.web.security import CheckedForm, Instructor, RowId, row_of
 
 router = APIRouter()
 
@@ -71,14 +74,26 @@ class BriefContext(Context):
     trainees: tuple[Choice, ...]
     pass_mark: float
     minutes: float
+    trainee: int | None
+    valid: tuple[StartLine, ...]
+    approval: str
+    waits: bool
+    may_approve: bool
+    unchecked: bool
+    """Whether what it is valid for is still being found out."""
 
 
 @router.get("/exercises/{exercise_id}", name="brief")
-def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
-    """The brief."""
+def show(
+    request: Request, exercise_id: str, viewer: Instructor, trainee: Annotated[str, Query(max_length=20)] = ""
+) -> Response:
+    """The brief; `trainee` is chosen beforehand where it is given."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
     bundle = version.bundle
+    found = request.app.state.facts.ask(bundle)
+    approval: Approval | None = database.read(lambda session: approval_of(session, version.digest))
+    waits = database.read(lambda session: waits_for_approval(session, version))
     exercise, airframe = bundle.exercise, bundle.airframe
     return page(
         request,
@@ -96,8 +111,26 @@ def show(request: Request, exercise_id: str, viewer: Instructor) -> Response:
             trainees=tuple(Choice(id=p.id, name=p.name) for p in database.read(trainees)),
             pass_mark=exercise.pass_mark,
             minutes=exercise.minutes_at_most,
+            trainee=row_of(trainee),
+            valid=tuple(_valid_lines(found)) if found is not None else (),
+            unchecked=found is None,
+            approval=f"{approval.by}, {approval.at:%-d %B %Y}: {approval.says}" if approval is not None else "",
+            waits=waits,
+            may_approve=waits and version.published_by_id != viewer.id,
         ),
     )
+
+
+def _valid_lines(found: Validity) -> list[StartLine]:
+    """What the model could fly it at, beside how it begins."""
+    if found.celsius is None:
+        return [StartLine(name="Valid for", value="nothing: the model's own flight does not pass")]
+    coldest, hottest = found.celsius
+    lines = [StartLine(name="Outside", value=f"{coldest} to {hottest} °C")]
+    if found.charge is not None:
+        lines.append(StartLine(name="Battery charge", value=f"{found.charge[0]} to {found.charge[1]} %"))
+    lines.append(StartLine(name="The model needs", value=clock(found.needed_seconds)))
+    return lines
 
 
 @router.post("/exercises/{exercise_id}/start", name="start_run", dependencies=[CheckedForm])
@@ -105,6 +138,7 @@ def start(request: Request, exercise_id: str, viewer: Instructor, trainee: RowId
     """Start the exercise for a trainee; it waits at their station until they do something."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
+    database.read(lambda session: refuse_unapproved(session, version))
     run_id = database.write(lambda session: create_run(session, version.digest, trainee, viewer.id, ENGINE_VERSION).id)
     return RedirectResponse(urls.station(run_id), 303)
 

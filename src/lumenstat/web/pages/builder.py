@@ -200,7 +200,7 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
         )
     if not proof.ok:
         raise RecordError("The proof has findings that stop it; mend them and prove it again.")
-    database.write(lambda session: store_bundle(session, bundle))
+    database.write(lambda session: store_bundle(session, bundle, viewer.id))
     database.write(lambda session: note_published(session, draft_id, bundle.digest))
     return RedirectResponse(urls.brief(bundle.exercise.id), 303)
 

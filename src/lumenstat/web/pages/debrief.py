@@ -25,13 +25,15 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.records.drills import next_moment
 from lumenstat.records.groups import may_practise
 from lumenstat.records.lists import runs_like
-from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run
+from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run, log_of
 from lumenstat.records.sealing import appraisal_of, last_appraisal, last_override
 from lumenstat.records.tables import Run
 from lumenstat.runs.telling import instructors_acts
-from lumenstat.simulation.trace import Trace
+from lumenstat.simulation.flight import fly
+from lumenstat.simulation.trace import Trace, trace_of
 from lumenstat.web import urls
 from lumenstat.web.drawing.timeline import TimeAxis, lay_out
 from lumenstat.web.pages.being_judged import being_judged
@@ -148,6 +150,9 @@ class DebriefContext(Context):
     may_practise: bool
     voided: str | None
     archived: bool
+    drill_id: str | None
+    """The drill of which this was a moment."""
+    next_moment: str | None = None
 
 
 @router.get("/runs/{run_id}/debrief", name="debrief")
@@ -169,17 +174,27 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
 
     def made() -> DebriefContext:
         run, bundle, ledger, overrides = judged(database, run_id)
-        trace = Trace.model_validate_json(run.trace or "")
+        trace = Trace.model_validate_json(run.trace) if run.trace else _flown_again(request, run, bundle)
         said = database.read(lambda session: appraisal_of(session, run_id))
         scale = request.app.state.settings.grades
         context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor, said, scale)
         events = [event for _, event in database.read(lambda session: events_after(session, run_id, 0))]
         acts = tuple(_instructors(events, bundle, context.timeline))
         again = _may_practise(request, viewer, run)
-        return context.model_copy(update={"others": others, "acts": acts, "may_practise": again})
+        after = database.read(lambda session: next_moment(session, run)) if viewer.id == run.trainee_id else None
+        more = {"others": others, "acts": acts, "may_practise": again, "next_moment": after}
+        return context.model_copy(update=more)
 
     changed = database.read(lambda session: (last_override(session, run_id), last_appraisal(session, run_id)))
+    if facts.drill_item is not None:
+        return page(request, made())  # which moment is next changes as others are flown
     return cached_page(request, viewer, (run_id, facts, changed, others), made)
+
+
+def _flown_again(request: Request, run: Run, bundle: Bundle) -> Trace:
+    """The trace of a run whose own is kept no longer, from its log."""
+    log = request.app.state.database.read(lambda session: log_of(session, run))
+    return trace_of(fly(bundle, log.events, lenient=True))
 
 
 def _instructors(events: Sequence[LogEvent], bundle: Bundle, axis: TimeAxis) -> Iterator[InstructorAct]:
@@ -300,6 +315,7 @@ def debrief_context(
         may_practise=False,
         voided=f"{run.voided_by}, {run.voided_at:%-d %B %Y}: {run.void_reason}" if run.voided_at else None,
         archived=run.archived,
+        drill_id=run.drill_id,
     )
 
 

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from itertools import groupby
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
+from lumenstat.exchange.lists import Cell
 from lumenstat.records.exercises import current_exercises, withdraw
 from lumenstat.records.lists import a_page_of
 from lumenstat.records.tables import ExerciseVersion
 from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
+from lumenstat.web.pages.tables import table_file
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor
 
@@ -102,6 +104,24 @@ def show(
         pages=found.pages,
     )
     return page(request, context)
+
+
+@router.get("/exercises.{kind}", name="exercises_file")
+def exercises_file(request: Request, kind: Literal["csv", "xlsx"], viewer: Instructor) -> Response:
+    """Every exercise, as a table."""
+    versions = request.app.state.database.read(lambda session: current_exercises(session, withdrawn=True))
+    heads = (
+        "Exercise", "Title", "Airframe", "Place", "Items", "Minutes at most", "Pass mark", "Help", "Version",
+        "Withdrawn",
+    )  # fmt: skip
+    return table_file("exercises", heads, [_cells(version) for version in versions], kind)
+
+
+def _cells(version: ExerciseVersion) -> list[Cell]:
+    row = _row(version)
+    figures: list[Cell] = [float(row.items), row.minutes, row.pass_mark]
+    withdrawn = "yes" if row.withdrawn else "no"
+    return [row.id, row.title, row.airframe, row.place, *figures, row.assist, version.digest[:12], withdrawn]
 
 
 def _fits(row: ExerciseRow, words: str) -> bool:

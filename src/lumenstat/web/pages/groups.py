@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken
+from lumenstat.exchange.lists import Cell
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import (
     GroupChange,
@@ -25,6 +26,7 @@ from lumenstat.records.people import instructors, trainees
 from lumenstat.records.tables import Group
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import Chosen
+from lumenstat.web.pages.tables import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, row_of
 
@@ -97,6 +99,21 @@ def _groups(request: Request, viewer_id: int, form: FormState | None = None) -> 
 
 def _instructors(session: Session, chosen: int) -> tuple[Chosen, ...]:
     return tuple(Chosen(id=str(each.id), name=each.name, ticked=each.id == chosen) for each in instructors(session))
+
+
+@router.get("/groups.{kind}", name="groups_file")
+def groups_file(request: Request, kind: Literal["csv", "xlsx"], viewer: Instructor) -> Response:
+    """Every group with who stands in it, as a table."""
+
+    def read(session: Session) -> list[list[Cell]]:
+        return [
+            [group.name, group.instructor.name, person.name, "yes" if group.archived else "no"]
+            for group in groups(session, archived=True)
+            for person in members_of(session, group.id)
+        ]
+
+    heads = ("Group", "In charge", "Trainee", "Put away")
+    return table_file("groups", heads, request.app.state.database.read(read), kind)
 
 
 @router.post("/groups", name="add_group", dependencies=[CheckedForm])

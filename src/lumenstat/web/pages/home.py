@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import replace
 from datetime import datetime
 from typing import ClassVar
 
@@ -10,8 +12,10 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat import ENGINE_VERSION
+from lumenstat.records.courses import courses, progress_of, progress_of_person
 from lumenstat.records.drafts import unpublished_of
-from lumenstat.records.exercises import current_exercise
+from lumenstat.records.drills import drills_of, runs_of_drill
+from lumenstat.records.exercises import current_exercise, exercise_titles
 from lumenstat.records.groups import groups, groups_of, may_practise, member_counts
 from lumenstat.records.lists import (
     PeopleFilter,
@@ -23,9 +27,12 @@ from lumenstat.records.lists import (
     unsigned_of,
     waiting_for,
 )  # fmt: skip
-from lumenstat.records.marks import LAST_BACKUP, mark
+from lumenstat.records.marks import BACKUP_TROUBLE, LAST_BACKUP, mark
+from lumenstat.records.people import get_person
 from lumenstat.records.runs import fly_practice
 from lumenstat.web import urls
+from lumenstat.web.pages.courses import DueLine, due_lines
+from lumenstat.web.pages.day_now import NowNext, now_next_of
 from lumenstat.web.pages.lessons import LessonLine, lesson_lines
 from lumenstat.web.pages.runs import RunRow, rows_of
 from lumenstat.web.rendering import Context, page
@@ -85,6 +92,9 @@ class InstructorHomeContext(Context):
     whole_school: Waiting | None
     people: int
     last_backup: datetime | None
+    backup_trouble: str
+    today: tuple[NowNext, ...]
+    lapsed: tuple[DueLine, ...]
     first_steps: tuple[FirstStep, ...]
 
 
@@ -98,6 +108,10 @@ class TraineeHomeContext(Context):
     practice: tuple[Practice, ...]
     debriefs: tuple[RunRow, ...]
     groups: tuple[str, ...]
+    today: tuple[NowNext, ...]
+    due: tuple[DueLine, ...]
+    drill: str | None
+    """The drill with moments that are still to be flown."""
 
 
 @router.get("/home", name="home")
@@ -113,9 +127,9 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
         counts = member_counts(session)
         own = [each for each in groups(session) if each.instructor_id == viewer.id]
         mine = RunFilter(standing="open", instructor=viewer.id)
-        backup = mark(session, LAST_BACKUP)
+        backup, trouble = mark(session, LAST_BACKUP), mark(session, BACKUP_TROUBLE)
         people = find_people(session, PeopleFilter(role="trainee")).total
-        alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None]
+        alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None and line.drill_id is None]
         return InstructorHomeContext(
             name=viewer.name,
             lessons=tuple(lesson_lines(session)),
@@ -127,6 +141,9 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
             whole_school=waiting_for(session, None) if viewer.is_head else None,
             people=people,
             last_backup=backup[1] if backup else None,
+            backup_trouble=trouble[0] if trouble else "",
+            today=now_next_of(session, viewer),
+            lapsed=tuple(_lapsed(session, request.app.state.settings.grades))[:LATEST],
             first_steps=tuple(_first_steps(people, bool(groups(session)), anything_flown(session))),
         )
 
@@ -168,7 +185,8 @@ def _first_steps(people: int, grouped: bool, flown: bool) -> list[FirstStep]:
 
 def _trainee(request: Request, viewer: Viewer) -> TraineeHomeContext:
     def read(session: Session) -> TraineeHomeContext:
-        still_open = find_runs(session, RunFilter(standing="open", trainee=viewer.id)).rows
+        found = find_runs(session, RunFilter(standing="open", trainee=viewer.id)).rows
+        still_open = [line for line in found if line.drill_id is None]
         ended = find_runs(session, RunFilter(standing="ended", trainee=viewer.id)).rows[:LATEST]
         return TraineeHomeContext(
             name=viewer.name,
@@ -185,10 +203,36 @@ def _trainee(request: Request, viewer: Viewer) -> TraineeHomeContext:
             ),
             debriefs=rows_of(session, ended),
             groups=tuple(each.name for each in groups_of(session, viewer.id)),
+            today=now_next_of(session, viewer),
+            due=tuple(_due_of(session, viewer.id, request.app.state.settings.grades)),
+            drill=_open_drill(session, viewer.id),
         )
 
     context: TraineeHomeContext = request.app.state.database.read(read)
     return context
+
+
+def _lapsed(session: Session, scale: tuple[str, ...]) -> Iterator[DueLine]:
+    """What has lapsed, in any course."""
+    titles = dict(exercise_titles(session))
+    for course in courses(session):
+        for progress in progress_of(session, course.id, scale):
+            lapsed = tuple(each for each in progress.steps if each.state == "lapsed")
+            yield from due_lines(replace(progress, steps=lapsed), titles)
+
+
+def _due_of(session: Session, person_id: int, scale: tuple[str, ...]) -> Iterator[DueLine]:
+    """What is due to somebody, in any of their courses."""
+    titles = dict(exercise_titles(session))
+    for _, progress in progress_of_person(session, get_person(session, person_id), scale):
+        yield from due_lines(progress, titles)
+
+
+def _open_drill(session: Session, person_id: int) -> str | None:
+    for drill in drills_of(session, person_id):
+        if any(run.finished is None for run in runs_of_drill(session, drill.id)):
+            return drill.id
+    return None
 
 
 @router.post("/exercises/{exercise_id}/practise", name="practise", dependencies=[CheckedForm])

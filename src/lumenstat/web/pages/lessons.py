@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Fault
 from lumenstat.errors import EntryRefused, NoSuchRecord
+from lumenstat.records.approvals import refuse_unapproved
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import get_group, groups, members_of
 from lumenstat.records.lessons import get_lesson, lessons_in_the_air, stations_of
@@ -23,6 +24,7 @@ from lumenstat.systems.registry import fault_targets
 from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
 from lumenstat.web.pages.choices import Chosen, FaultChoice, GroupChoice, fault_choices
+from lumenstat.web.pages.day_now import NowNext, now_next_of
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Instructor, row_of
 
@@ -58,6 +60,8 @@ class StartingContext(Context):
     failed: str | None
     here: str
     back: str
+    title: str = "Making the stations ready"
+    what: str = "The model flies each start before anybody gets it."
 
 
 class Station(Context):
@@ -95,6 +99,7 @@ class DeskContext(Context):
     together: bool
     stations: tuple[Station, ...]
     others: tuple[LessonLine, ...]
+    today: tuple[NowNext, ...]
     lights: Lights
 
 
@@ -154,7 +159,9 @@ async def start_many(request: Request, exercise_id: str, viewer: Instructor) -> 
     group = row_of(typed.get("group", ""))
     database = request.app.state.database
     try:
-        bundle = database.read(lambda session: current_exercise(session, exercise_id).bundle)
+        version = database.read(lambda session: current_exercise(session, exercise_id))
+        database.read(lambda session: refuse_unapproved(session, version))
+        bundle = version.bundle
         plan = _plan(request, bundle, typed, [str(each) for each in posted.getlist("fault")], people, group, viewer.id)
         key, starting = request.app.state.starting.start(plan)
     except EntryRefused as error:
@@ -284,6 +291,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
             together=lesson.together,
             stations=tuple(_station(run) for run in runs),
             others=tuple(line for line in database.read(lesson_lines) if line.id != lesson_id),
+            today=database.read(lambda session: now_next_of(session, viewer, lesson.group_id)),
             lights=lights_of(bundle, stacked=True),
         ),
     )

@@ -9,34 +9,75 @@ from typing import Annotated, ClassVar, Literal
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import VERDICT_WORDS
-from lumenstat.errors import NoSuchRecord
-from lumenstat.exchange.lists import as_csv, as_xlsx
-from lumenstat.records.exercises import current_exercise, exercise_titles
-from lumenstat.records.groups import get_group
-from lumenstat.records.lists import RunFilter, find_runs
-from lumenstat.records.people import get_person, plain
-from lumenstat.records.statistics import ClassLine, Missed, class_of, items_of, missed_by, missed_in, trend_of
+from lumenstat.exchange.lists import Cell, Table, as_csv, as_xlsx
+from lumenstat.records.courses import progress_of_person
+from lumenstat.records.drills import drills_of
+from lumenstat.records.exercises import exercise_titles
+from lumenstat.records.logbook import (
+    ON_A_PAGE,
+    ExerciseMastery,
+    LogbookLine,
+    logbook_length,
+    logbook_of,
+    mastery_of,
+    rule_of,
+)  # fmt: skip
+from lumenstat.records.people import get_person, now, plain
+from lumenstat.records.sealing import seals_of
+from lumenstat.records.statistics import Point, missed_by, slips_by, trend_of
+from lumenstat.records.tables import Person
+from lumenstat.training.standing import share_done
+from lumenstat.web.drawing.bars import Bars, draw_bars
 from lumenstat.web.drawing.trend import Trend, draw_trend
-from lumenstat.web.pages.runs import RunRow, rows_of
+from lumenstat.web.pages.courses import GridCell, cell_of
+from lumenstat.web.pages.missed import MissedLine, SlipLine, missed_lines, slip_lines
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import Instructor, RowInPath, SignedIn, Viewer
+from lumenstat.web.security import RowInPath, SignedIn, Viewer
 
 router = APIRouter()
 
-HALF = 0.5
-"""An item that so many miss is at fault itself, or its teaching is."""
-HEADS = ("Exercise", "Version", "Kind", "Started, UTC", "Instructor", "Outcome", "Percent", "Signed by")
+HEADS = (
+    "Exercise", "Airframe", "Version", "Kind", "Started, UTC", "Minutes", "Outcome", "Percent", "Grade", "Assessed by",
+    "Remarks", "Signed by", "Signed, UTC", "Hints",
+)  # fmt: skip
+DRILLED = 5
+"""So many of what is missed most are ticked for a drill."""
 
 
-class MissedLine(Context):
-    """An item that costs points, in words."""
+class LogbookRow(Context):
+    """One run, in words."""
 
-    exercise: str
-    item: str
-    times: int
-    missed: int
-    verdict: str
+    run_id: str
+    title: str
+    airframe: str
+    version: str
+    mode: str
+    at: datetime
+    minutes: float
+    outcome: str
+    percent: float | None
+    grade: str
+    assessed_by: str
+    remark: str
+    signed: str
+    prompted: int
+
+
+class CourseLine(Context):
+    """How somebody stands in one course."""
+
+    id: int
+    name: str
+    share: float
+    steps: tuple[tuple[str, GridCell], ...]
+
+
+class DrillLine(Context):
+    """A drill that was made."""
+
+    id: str
+    at: datetime
+    by: str
 
 
 class LogbookContext(Context):
@@ -47,59 +88,20 @@ class LogbookContext(Context):
     person_id: int
     name: str
     own: bool
-    rows: tuple[RunRow, ...]
+    may_drill: bool
+    rows: tuple[LogbookRow, ...]
     total: int
-    trend: Trend
-    missed: tuple[MissedLine, ...]
-
-
-class ItemRow(Context):
-    """An item across a class, in words."""
-
     number: int
-    challenge: str
-    times: int
-    missed: int
-    share: float
-    tells: float | None
-    says: str
-
-
-class ClassContext(Context):
-    """A class's record."""
-
-    template: ClassVar[str] = "class_record.html"
-    tab: ClassVar[str] = "people"
-    group_id: int
-    name: str
-    people: tuple[ClassLine, ...]
+    pages: int
+    trend: Trend
+    help: Bars
+    pace: Bars
     missed: tuple[MissedLine, ...]
-    exercises: tuple[tuple[str, str], ...]
-    exercise: str
-    items: tuple[ItemRow, ...]
-
-
-def _missed_lines(session: Session, missed: Sequence[Missed]) -> tuple[MissedLine, ...]:
-    words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
-    return tuple(
-        MissedLine(
-            exercise=each.title,
-            item=_named(session, each.exercise_id, each.item),
-            times=each.times,
-            missed=each.missed,
-            verdict=words.get(each.worst, each.worst).lower(),
-        )
-        for each in missed
-    )
-
-
-def _named(session: Session, exercise_id: str, item: str) -> str:
-    """An item as it is called now; by its id where the exercise has it no more."""
-    try:
-        step = current_exercise(session, exercise_id).bundle.procedure.by_id.get(item)
-    except NoSuchRecord:
-        return item
-    return item if step is None else f"{step.number + 1} {step.item.challenge}"
+    slips: tuple[SlipLine, ...]
+    courses: tuple[CourseLine, ...]
+    mastery: tuple[ExerciseMastery, ...]
+    rule: str
+    drills: tuple[DrillLine, ...]
 
 
 def _refuse_others(viewer: Viewer, person_id: int) -> None:
@@ -108,84 +110,134 @@ def _refuse_others(viewer: Viewer, person_id: int) -> None:
 
 
 @router.get("/people/{person_id}/record", name="logbook")
-def logbook(request: Request, person_id: RowInPath, viewer: SignedIn) -> Response:
+def logbook(
+    request: Request,
+    person_id: RowInPath,
+    viewer: SignedIn,
+    page_: Annotated[int, Query(alias="page", ge=1, le=100_000)] = 1,
+) -> Response:
     """A person's record: one's own, or any for an instructor."""
     _refuse_others(viewer, person_id)
+    scale = request.app.state.settings.grades
 
     def read(session: Session) -> LogbookContext:
         person = get_person(session, person_id)
-        found = find_runs(session, RunFilter(standing="ended", trainee=person_id))
+        total = logbook_length(session, person_id)
+        points = trend_of(session, person_id)
+        may_drill = person.role == "trainee" and person.active and (viewer.is_instructor or viewer.id == person_id)
         return LogbookContext(
             person_id=person.id,
             name=person.name,
             own=person.id == viewer.id,
-            rows=rows_of(session, found.rows),
-            total=found.total,
-            trend=draw_trend(trend_of(session, person_id)),
-            missed=_missed_lines(session, missed_by(session, person_id)),
+            may_drill=may_drill,
+            rows=tuple(_row(line) for line in logbook_of(session, person_id, page_)),
+            total=total,
+            number=page_,
+            pages=max(1, -(-total // ON_A_PAGE)),
+            trend=draw_trend(points),
+            help=draw_bars([_help(point) for point in points]),
+            pace=draw_bars([_pace(point) for point in points]),
+            missed=missed_lines(session, missed_by(session, person_id)),
+            slips=slip_lines(slips_by(session, person_id)),
+            courses=_course_lines(session, person, scale),
+            mastery=tuple(mastery_of(session, person_id)),
+            rule=_rule_words(session),
+            drills=tuple(DrillLine(id=d.id, at=d.at, by=d.by) for d in drills_of(session, person_id)),
         )
 
     return page(request, request.app.state.database.read(read))
+
+
+def _help(point: Point) -> tuple[float | None, str, str]:
+    hints = "1 item was prompted" if point.prompted == 1 else f"{point.prompted} items were prompted"
+    return float(point.prompted), f"{point.prompted}", f"{point.at:%-d %B}: {hints}"
+
+
+def _pace(point: Point) -> tuple[float | None, str, str]:
+    if point.pace is None:
+        return None, "", ""
+    return point.pace, f"{point.pace:.1f}", f"{point.at:%-d %B}: {point.pace:.1f} times what the model needs"
+
+
+def _rule_words(session: Session) -> str:
+    rule = rule_of(session)
+    times = "1 assessed run" if rule.passes == 1 else f"{rule.passes} assessed runs in a row"
+    by = ", seen by at least two instructors" if rule.by_whom == "two" else ""
+    return f"An item is mastered after {times} without losing a point on it{by}."
+
+
+def _course_lines(session: Session, person: Person, scale: tuple[str, ...]) -> tuple[CourseLine, ...]:
+    titles = dict(exercise_titles(session))
+    return tuple(
+        CourseLine(
+            id=course.id,
+            name=course.name,
+            share=share_done(progress.steps),
+            steps=tuple(
+                (titles.get(each.step.exercise_id, each.step.exercise_id), cell_of(each)) for each in progress.steps
+            ),
+        )
+        for course, progress in progress_of_person(session, person, scale)
+    )
+
+
+def _row(line: LogbookLine) -> LogbookRow:
+    return LogbookRow(
+        run_id=line.run_id,
+        title=line.title,
+        airframe=line.airframe,
+        version=line.version,
+        mode=line.kind,
+        at=line.at,
+        minutes=line.minutes,
+        outcome=line.outcome or "",
+        percent=line.percent,
+        grade=line.grade or "",
+        assessed_by=line.assessed_by,
+        remark=line.remark or "",
+        signed=line.signed_by or "",
+        prompted=line.prompted,
+    )
 
 
 @router.get("/people/{person_id}/record.{kind}", name="logbook_file")
-def logbook_file(request: Request, person_id: RowInPath, kind: Literal["csv", "xlsx"], viewer: SignedIn) -> Response:
-    """A person's logbook as a table."""
+def logbook_file(
+    request: Request, person_id: RowInPath, kind: Literal["csv", "xlsx", "pdf"], viewer: SignedIn
+) -> Response:
+    """A person's logbook as a table, or on paper."""
     _refuse_others(viewer, person_id)
-
-    def read(session: Session) -> tuple[str, list[list[str | float | datetime | None]]]:
-        name, rows, number = get_person(session, person_id).name, [], 1
-        while True:
-            found = find_runs(session, RunFilter(standing="ended", trainee=person_id, sort="oldest", page=number))
-            for line in found.rows:
-                row: list[str | float | datetime | None] = [line.title, line.digest[:12], line.mode, line.created]
-                rows.append([*row, line.instructor, line.outcome_words, line.percent, line.signed_by])
-            if number >= found.pages:
-                return name, rows
-            number += 1
-
-    name, rows = request.app.state.database.read(read)
-    made = as_csv(HEADS, rows) if kind == "csv" else as_xlsx("Logbook", HEADS, rows)
+    database = request.app.state.database
+    name = database.read(lambda session: get_person(session, person_id)).name
+    lines = database.read(lambda session: logbook_of(session, person_id))[::-1]
+    if kind == "pdf":
+        content, media_type = _paper(request, person_id, name, lines), "application/pdf"
+    else:
+        made = as_csv(HEADS, [_cells(line) for line in lines]) if kind == "csv" else _workbook(lines)
+        content, media_type = made.content, made.media_type
     file = f"logbook-{plain(name) or person_id}.{kind}"
     headers = {"Content-Disposition": f'attachment; filename="{file}"'}
-    return Response(made.content, media_type=made.media_type, headers=headers)
+    return Response(content, media_type=media_type, headers=headers)
 
 
-@router.get("/groups/{group_id}/record", name="class_record")
-def class_record(
-    request: Request, group_id: RowInPath, viewer: Instructor, exercise: Annotated[str, Query(max_length=64)] = ""
-) -> Response:
-    """A class's record, with the items of one exercise where one is chosen."""
-
-    def read(session: Session) -> ClassContext:
-        group = get_group(session, group_id)
-        return ClassContext(
-            group_id=group.id,
-            name=group.name,
-            people=tuple(class_of(session, group_id)),
-            missed=_missed_lines(session, missed_in(session, group_id)),
-            exercises=tuple(exercise_titles(session)),
-            exercise=exercise,
-            items=tuple(_item_rows(session, group_id, exercise)) if exercise else (),
-        )
-
-    return page(request, request.app.state.database.read(read))
+def _workbook(lines: Sequence[LogbookLine]) -> Table:
+    return as_xlsx("Logbook", HEADS, [_cells(line) for line in lines])
 
 
-def _item_rows(session: Session, group_id: int, exercise_id: str) -> list[ItemRow]:
-    procedure = current_exercise(session, exercise_id).bundle.procedure
-    rows = []
-    for line in items_of(session, group_id, exercise_id):
-        step = procedure.by_id.get(line.item)
-        rows.append(
-            ItemRow(
-                number=step.number + 1 if step else 0,
-                challenge=step.item.challenge if step else line.item,
-                times=line.times,
-                missed=line.missed,
-                share=line.share,
-                tells=line.tells,
-                says="half of the class is lost here: the item or its teaching" if line.share >= HALF else "",
-            )
-        )
-    return rows
+def _cells(line: LogbookLine) -> list[Cell]:
+    row = _row(line)
+    first: list[Cell] = [line.title, line.airframe, line.version, row.mode, line.at, round(line.minutes, 2)]
+    return [
+        *first, row.outcome, line.percent, line.grade, line.assessed_by, line.remark, line.signed_by, line.signed_at,
+        float(line.prompted),
+    ]  # fmt: skip
+
+
+def _paper(request: Request, person_id: int, name: str, lines: Sequence[LogbookLine]) -> bytes:
+    from lumenstat.exchange.logbook_pdf import PrintedLogbook, logbook_pdf  # noqa: PLC0415 - slow to load
+
+    def read(session: Session) -> tuple[dict[str, str], list[ExerciseMastery]]:
+        return seals_of(session, person_id), mastery_of(session, person_id)
+
+    seals, mastery = request.app.state.database.read(read)
+    done = [(each.title, f"{each.mastered} of {each.items}") for each in mastery]
+    return logbook_pdf(PrintedLogbook(name, request.app.state.settings.school, now(), lines, done, seals))

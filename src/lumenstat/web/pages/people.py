@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, HTTPException, Query, Request, Response
@@ -10,6 +11,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken, RecordError
+from lumenstat.exchange.lists import Cell
 from lumenstat.records.groups import add_members, get_group, group_names, groups, groups_of
 from lumenstat.records.invitations import invite
 from lumenstat.records.lists import PEOPLE_SORTS, Found, PeopleFilter, find_people
@@ -27,6 +29,7 @@ from lumenstat.records.sign_ins import sign_out_everywhere
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import GroupChoice
+from lumenstat.web.pages.tables import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, Viewer, row_of
 
@@ -81,6 +84,8 @@ class PersonContext(Context):
     groups: tuple[GroupChoice, ...]
     roles: tuple[tuple[str, str], ...]
     may_change: bool
+    may_erase: bool
+    erased: datetime | None
     own: bool
     form: FormState
 
@@ -177,6 +182,27 @@ def _rows(viewer: Viewer, people: Sequence[Person], names: dict[int, list[str]])
             waits=person.must_change,
             may_change=may_change(viewer, person),
         )
+
+
+@router.get("/people.{kind}", name="people_file")
+def people_file(request: Request, kind: Literal["csv", "xlsx"], viewer: Instructor) -> Response:
+    """Everybody, as a table; no passwords."""
+
+    def read(session: Session) -> list[list[Cell]]:
+        rows: list[list[Cell]] = []
+        number = pages = 1
+        while number <= pages:
+            found = find_people(session, PeopleFilter(active="all", page=number))
+            names = group_names(session, [person.id for person in found.rows])
+            for person in found.rows:
+                active = "yes" if person.active else "no"
+                groups_of_one = ", ".join(names.get(person.id, ()))
+                rows.append([person.name, person.sign_in_name, ROLE_WORDS[person.role], groups_of_one, active])
+            number, pages = number + 1, found.pages
+        return rows
+
+    heads = ("Name", "Sign-in name", "Role", "Groups", "May sign in")
+    return table_file("people", heads, request.app.state.database.read(read), kind)
 
 
 @router.post("/people", name="add_person", dependencies=[CheckedForm])
@@ -284,7 +310,9 @@ def _person(request: Request, viewer: Viewer, person_id: int, form: FormState | 
         edition=person.edition,
         groups=tuple(GroupChoice(id=each.id, name=each.name) for each in stands_in),
         roles=roles_for(viewer),
-        may_change=may_change(viewer, person),
+        may_change=may_change(viewer, person) and person.erased_at is None,
+        may_erase=viewer.is_head and person.role == "trainee" and person.erased_at is None,
+        erased=person.erased_at,
         own=person.id == viewer.id,
         form=form or FormState(),
     )

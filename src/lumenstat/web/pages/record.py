@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from typing import Annotated
+import json
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
@@ -12,27 +11,28 @@ from sqlalchemy.orm import Session
 
 from lumenstat.assessment.appraisal import Appraisal, checked_appraisal
 from lumenstat.assessment.ledger import Ledger
-from lumenstat.assessment.overriding import Overridden, checked, points_for, standing, with_overrides
+from lumenstat.assessment.overriding import Overridden, checked, points_for, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, RecordError
+from lumenstat.exchange.lists import as_csv
+from lumenstat.exchange.record_file import as_text, record_json
 from lumenstat.records.database import Database
+from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run, log_of
-from lumenstat.records.sealing import add_appraisal, add_override, appraisal_of, note_counted, overrides_of, sign
+from lumenstat.records.sealing import add_appraisal, add_override, note_counted, overrides_of, sign
 from lumenstat.records.tables import Run
-from lumenstat.runs.telling import instructors_acts
+from lumenstat.runs.record_files import judged_run, ledger_csv, record_pdf
+from lumenstat.runs.run_statements import HOME, run_statements
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import Sampler
 from lumenstat.web import urls
-from lumenstat.web.pages.runs import as_they_count, may_see
+from lumenstat.web.pages.runs import may_see
 from lumenstat.web.security import CheckedForm, Instructor, SignedIn
 
 router = APIRouter()
 
 TRACE_EVERY_TICKS = 100
-LEDGER_COLUMNS = (
-    "number", "item", "challenge", "at_seconds", "verdict", "earned", "possible", "says", "computed", "by", "reason",
-)  # fmt: skip
 
 
 def judged(database: Database, run_id: str) -> tuple[Run, Bundle, Ledger, list[Overridden]]:
@@ -110,22 +110,14 @@ def sign_off(
     return RedirectResponse(urls.debrief(run_id), 303)
 
 
-@router.get("/runs/{run_id}/ledger.csv")
-def ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
+@router.get("/runs/{run_id}/ledger.csv", name="ledger_csv")
+def show_ledger_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The ledger as it counts, one line an item."""
-    run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
+    database = request.app.state.database
+    run = database.read(lambda session: judged_run(session, run_id)[0])
     may_see(viewer, run)
-    computed = {row.item: row for row in ledger.items}
-    by = {item: override for (kind, item), override in standing(overrides).items() if kind == "item"}
-    steps = bundle.procedure.by_id
-    rows = [list(LEDGER_COLUMNS)]
-    for row in with_overrides(bundle, ledger, overrides).items:
-        over, step = by.get(row.item), steps[row.item]
-        at = "" if row.at is None else f"{row.at:.2f}"
-        line = [str(step.number + 1), row.item, step.item.challenge, at, row.verdict, f"{row.earned:g}"]
-        line += [f"{row.possible:g}", row.says, computed[row.item].verdict]
-        rows.append([*line, over.by if over else "", over.reason if over else ""])
-    return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-ledger.csv")
+    made = database.read(lambda session: ledger_csv(session, run_id))
+    return _file(made.content, made.media_type, f"{run.exercise.exercise_id}-{run.id}-ledger.csv")
 
 
 @router.get("/runs/{run_id}/trace.csv")
@@ -143,26 +135,40 @@ def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
 
     flight = fly(bundle, log.events, lenient=True, also=[sampler])
     names = list(flight.aircraft.plan.quantities)
-    rows = [names, *([_cell(row[name]) for name in names] for row in samplers[0].rows)]
-    return _csv(rows, f"{run.exercise.exercise_id}-{run.id}-trace.csv")
+    made = as_csv(names, [[_cell(row[name]) for name in names] for row in samplers[0].rows])
+    return _file(made.content, made.media_type, f"{run.exercise.exercise_id}-{run.id}-trace.csv")
 
 
 @router.get("/runs/{run_id}/debrief.pdf", name="debrief_pdf")
 def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The debrief on paper."""
-    from lumenstat.exchange.debrief_pdf import About, debrief_pdf  # noqa: PLC0415 - slow to load, only where printed
-
-    run, bundle, ledger, overrides = judged(request.app.state.database, run_id)
+    database, school = request.app.state.database, request.app.state.settings.school
+    run = database.read(lambda session: judged_run(session, run_id)[0])
     may_see(viewer, run)
-    signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None
-    flown = f"{run.started or run.created:%-d %B %Y, %H:%M} UTC"
-    appraisal = request.app.state.database.read(lambda session: appraisal_of(session, run_id))
-    events = request.app.state.database.read(lambda session: log_of(session, run)).events
-    acts = tuple((event.tick / 100, says) for event, says in instructors_acts(events, bundle))
-    about = About(run.trainee.name, flown, request.app.state.settings.school, signed, appraisal, acts)
-    name = f"{run.exercise.exercise_id}-{run.id}.pdf"
-    headers = {"Content-Disposition": f'inline; filename="{name}"'}
-    return Response(debrief_pdf(bundle, ledger, overrides, about), media_type="application/pdf", headers=headers)
+    content = database.read(lambda session: record_pdf(session, run_id, school))
+    return _file(content, "application/pdf", f"{run.exercise.exercise_id}-{run.id}.pdf", "inline")
+
+
+@router.get("/runs/{run_id}/record.{kind}", name="record_file")
+def record_file(request: Request, run_id: str, kind: Literal["json", "xapi", "ics"], viewer: SignedIn) -> Response:
+    """The record for programs: whole as JSON, as statements, or as an event of a calendar."""
+    from lumenstat.exchange.day_ics import run_ics  # noqa: PLC0415 - slow to load, only where it is taken away
+
+    database, home = request.app.state.database, request.app.state.settings.home_address or HOME
+    run = database.read(lambda session: judged_run(session, run_id)[0])
+    may_see(viewer, run)
+    name = f"{run.exercise.exercise_id}-{run.id}"
+    match kind:
+        case "json":
+            text = as_text(database.read(lambda session: record_json(session, run_id)))
+            return _file(text, "application/json", f"{name}.json")
+        case "xapi":
+            made = database.read(lambda session: run_statements(session, run_id, home))
+            return _file(json.dumps(made, ensure_ascii=False, indent=2), "application/json", f"{name}-statements.json")
+        case "ics":
+            began = run.started or run.created
+            content = run_ics(run.id, run.exercise.title, run.trainee.name, began, run.tick / 100)
+            return _file(content, "text/calendar; charset=utf-8", f"{name}.ics")
 
 
 def _cell(value: object) -> str:
@@ -171,17 +177,5 @@ def _cell(value: object) -> str:
     return "" if value is None else str(value)
 
 
-def _csv(rows: list[list[str]], name: str) -> Response:
-    text = io.StringIO()
-    csv.writer(text).writerows([_plain(cell) for cell in row] for row in rows)
-    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
-    return Response(text.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
-
-
-def _plain(cell: str) -> str:
-    """Text that a spreadsheet would take for a formula is led by an apostrophe; figures are left alone."""
-    try:
-        float(cell)
-    except ValueError:
-        return f"'{cell}" if cell[:1] in "=+-@\t" and cell else cell
-    return cell
+def _file(content: str | bytes, media_type: str, name: str, how: str = "attachment") -> Response:
+    return Response(content, media_type=media_type, headers={"Content-Disposition": f'{how}; filename="{name}"'})

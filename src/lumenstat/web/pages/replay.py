@@ -101,7 +101,7 @@ class ReplayContext(Context):
     begin: float
     marks: tuple[ReplayMark, ...]
     deck: tuple[DeckPage, ...]
-    riser: Riser
+    riser: Riser | None
     may_fly: bool = False
     of_draft: bool = False
 
@@ -112,7 +112,7 @@ def show(request: Request, run_id: str, viewer: SignedIn, t: float = 0.0) -> Res
     run = _ended(request, run_id, viewer)
     bundle = run.exercise.bundle
     ledger = Ledger.model_validate_json(run.ledger or "")
-    return page(request, _context(run, bundle, ledger, t))
+    return page(request, _context(run, bundle, ledger, t, viewer.is_instructor or bundle.exercise.riser_afterwards))
 
 
 @router.get("/runs/{run_id}/moment")
@@ -140,7 +140,7 @@ def _ended(request: Request, run_id: str, viewer: SignedIn) -> Run:
     return run
 
 
-def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float) -> ReplayContext:
+def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float, riser: bool) -> ReplayContext:
     procedure = bundle.procedure
     end = max(ledger.ended_at, 0.01)
     marks = [
@@ -165,5 +165,5 @@ def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float) -> ReplayCo
         begin=min(max(0.0, begin), ledger.ended_at),
         marks=tuple(sorted(marks, key=lambda mark: mark.at)),
         deck=deck_of(bundle.airframe),
-        riser=lay_out_riser(bundle.airframe),
+        riser=lay_out_riser(bundle.airframe) if riser else None,
     )

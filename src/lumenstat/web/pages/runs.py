@@ -4,23 +4,26 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
-from fastapi import APIRouter, File, HTTPException, Query, Request, Response, UploadFile
+from fastapi import APIRouter, Depends, File, HTTPException, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import Gate, Ledger
-from lumenstat.assessment.overriding import Overridden, with_overrides
+from lumenstat.assessment.overriding import with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
-from lumenstat.errors import EntryRefused, LogError, LumenstatError, StorageError
+from lumenstat.errors import EntryRefused, LogError, LumenstatError, RecordError, StorageError
+from lumenstat.exchange.lists import Cell
 from lumenstat.records.exercises import exercise_titles, version_for
 from lumenstat.records.groups import groups
 from lumenstat.records.lists import RUN_SORTS, STANDINGS, RunFilter, RunLine, find_runs
+from lumenstat.records.overrides import as_they_count
 from lumenstat.records.people import trainees
 from lumenstat.records.runs import RunFacts, find_run, import_run, log_of
 from lumenstat.records.sealing import overrides_in
@@ -28,6 +31,7 @@ from lumenstat.records.tables import Override, Run
 from lumenstat.runs.workers import Progress
 from lumenstat.simulation.flight import fly
 from lumenstat.web import urls
+from lumenstat.web.pages.tables import table_file
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Viewer, row_of
 
@@ -86,9 +90,7 @@ def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
         raise HTTPException(404, "There is no such run.")
 
 
-@router.get("/runs", name="runs")
-def show(
-    request: Request,
+def wanted_runs(
     viewer: SignedIn,
     q: Annotated[str, Query(max_length=80)] = "",
     standing: Annotated[str, Query(max_length=10)] = "",
@@ -99,9 +101,9 @@ def show(
     trainee: Annotated[str, Query(max_length=20)] = "",
     sort: Annotated[str, Query(max_length=12)] = "newest",
     page_: Annotated[int, Query(alias="page", ge=1, le=100_000)] = 1,
-) -> Response:
-    """Runs for an instructor, their own for a trainee: searched, filtered, sorted, a page at a time."""
-    wanted = RunFilter(
+) -> RunFilter:
+    """What an address asks for; a trainee finds their own runs only."""
+    return RunFilter(
         words=q,
         standing=standing,
         outcome=outcome,
@@ -112,6 +114,14 @@ def show(
         sort=sort,
         page=page_,
     )
+
+
+WantedRuns = Annotated[RunFilter, Depends(wanted_runs)]
+
+
+@router.get("/runs", name="runs")
+def show(request: Request, viewer: SignedIn, wanted: WantedRuns) -> Response:
+    """Runs for an instructor, their own for a trainee: searched, filtered, sorted, a page at a time."""
     context: RunsContext = request.app.state.database.read(lambda session: _list(session, viewer, wanted))
     return page(request, context)
 
@@ -139,12 +149,41 @@ def _list(session: Session, viewer: Viewer, wanted: RunFilter) -> RunsContext:
     )
 
 
+LIST_HEADS = (
+    "Trainee", "Exercise", "Version", "Kind", "Started, UTC", "Instructor", "State", "Outcome", "Percent", "Signed by",
+    "Run",
+)  # fmt: skip
+
+
+@router.get("/runs.{kind}", name="runs_file")
+def runs_file(request: Request, kind: Literal["csv", "xlsx"], wanted: WantedRuns) -> Response:
+    """All runs that a list has found, as a table."""
+
+    def read(session: Session) -> list[list[Cell]]:
+        rows: list[list[Cell]] = []
+        number = pages = 1
+        while number <= pages:
+            found = find_runs(session, replace(wanted, page=number))
+            rows += [_cells(line) for line in found.rows]
+            number, pages = number + 1, found.pages
+        return rows
+
+    return table_file("runs", LIST_HEADS, request.app.state.database.read(read), kind)
+
+
+def _cells(line: RunLine) -> list[Cell]:
+    first: list[Cell] = [line.trainee, line.title, line.digest[:12], line.mode, line.created, line.instructor]
+    return [*first, _state(line), line.outcome_words, line.percent, line.signed_by, line.id]
+
+
 @router.get("/runs/{run_id}/log.jsonl")
 def run_log(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """The run log as a file."""
     database = request.app.state.database
     run = database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
+    if not viewer.is_instructor and run.finished is None:
+        raise RecordError("A log can be taken away once the exercise has ended: it holds what your instructor set up.")
     text = database.read(lambda session: log_of(session, run)).text()
     name = f"{run.exercise.exercise_id}-{run.id}.jsonl"
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
@@ -252,25 +291,9 @@ def _notes(line: RunLine, overridden: int) -> Iterator[str]:
         yield f"signed by {line.signed_by}"
     if line.draft_id is not None:
         yield "flight of a draft"
+    if line.drill_id is not None:
+        yield "moment of a drill"
     if line.origin_id is not None:
         yield "flown on from another"
     if line.archived:
         yield "put away"
-
-
-def as_they_count(rows: Sequence[Override]) -> list[Overridden]:
-    """Stored overrides as the assessment takes them."""
-    return [
-        Overridden.model_validate(
-            {
-                "kind": row.kind,
-                "item": row.item,
-                "verdict": row.verdict,
-                "points": row.points,
-                "reason": row.reason,
-                "by": row.by,
-            }
-            | {"at": f"{row.at:%-d %B %Y, %H:%M} UTC"}
-        )
-        for row in rows
-    ]

@@ -125,11 +125,14 @@ class StationContext(Context):
     deck: tuple[DeckPage, ...]
     instruments: tuple[Instrument, ...]
     lamps: tuple[Lamp, ...]
-    riser: Riser
+    riser: Riser | None
+    """None where the trainee is not to see it while flying."""
     services: tuple[ServiceButton, ...]
     papers: tuple[Paper, ...]
     cautions: tuple[str, ...]
     brief: str
+    drill: str = ""
+    """Of a moment of a drill: which one it is, in words."""
 
 
 @router.get("/runs/{run_id}/station", name="station")
@@ -182,26 +185,40 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | No
         deck=deck_of(airframe),
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
-        riser=lay_out(airframe),
+        riser=lay_out(airframe) if exercise.riser_while_flown or not may_fly else None,
         services=tuple(services_of(airframe)),
         papers=exercise.handed_out,
         cautions=airframe.cautions,
         brief=exercise.brief,
+        drill=_drill_words(run, bundle),
     )
 
 
-def shown_quantities(bundle: Bundle) -> tuple[str, ...]:
-    """The quantities that stand on a run's page, on deck, riser and card: what is sent to its viewers."""
-    airframe = bundle.airframe
+def _drill_words(run: Run, bundle: Bundle) -> str:
+    if run.drill_item is None:
+        return ""
+    item = bundle.procedure.by_id[run.drill_item].item
+    return f"Drill, moment {run.station}: {item.challenge}, {item.response}"
+
+
+def shown_quantities(bundle: Bundle, flies: bool = False) -> tuple[str, ...]:
+    """The quantities that stand on a run's page, on deck, riser and card: what is sent to its viewers.
+
+    Whoever `flies` it sees the riser only where the exercise shows it; else, of buses, whether their zones are lit.
+    """
+    airframe, exercise = bundle.airframe, bundle.exercise
     names = [f"control.{name}" for name in airframe.controls]
     names += [f"guard.{c.id}" for c in airframe.controls.values() if c.kind == "guarded-toggle"]
     names += [f"instrument.{name}.reads" for name in airframe.instruments]
     names += [f"lamp.{name}" for name in airframe.lamps]
     for service in airframe.services:
         names += [f"service.{service.id}", f"service.{service.id}.busy"]
-    names += quantities_of_riser(lay_out(airframe))
+    if exercise.riser_while_flown or not flies:
+        names += quantities_of_riser(lay_out(airframe))
+    names += [f"bus.{panel.bus}.alive" for panel in airframe.panels]
     items = [step.item for step in bundle.procedure.steps]
-    names += [name for item in items for name in item.shows]
+    if exercise.assist != "examined" or not flies:
+        names += [name for item in items for name in item.shows]
     return tuple(name for name in dict.fromkeys(names) if not name.startswith("battery."))
 
 

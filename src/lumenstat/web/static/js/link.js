@@ -1,6 +1,11 @@
 // The link to the desk: a socket that comes back by itself. An action is kept until the desk says that it is stored.
 const SIGNED_OUT = 4401;
 const NO_RUN = 4404;
+// Milliseconds without a word from the desk: it is asked, it is said to be silent, the socket is given up.
+const ASK_AFTER = 1200;
+const SILENT_AFTER = 3000;
+const GIVE_UP_AFTER = 10000;
+const LOOK = 500;
 
 export class Link {
   constructor(path, on) {
@@ -13,20 +18,51 @@ export class Link {
     const seed = new Uint32Array(2);
     crypto.getRandomValues(seed);
     this.name = `${seed[0].toString(36)}${seed[1].toString(36)}`;
+    this.silent = false;
+    this.heard = performance.now();
+    setInterval(() => this.listen(), LOOK);
+  }
+
+  // Whether the desk is still there. A page in the background is not looked at, and its timers hardly run.
+  listen() {
+    if (document.hidden || this.over || this.socket?.readyState !== WebSocket.OPEN) {
+      this.heard = performance.now();
+      return;
+    }
+    const since = performance.now() - this.heard;
+    if (since > GIVE_UP_AFTER) this.socket.close();
+    else if (since > SILENT_AFTER && !this.silent) {
+      this.silent = true;
+      this.on.linked(false, "nothing heard for 3 seconds");
+    }
+    if (since > ASK_AFTER) this.socket.send('{"ping":true}');
+  }
+
+  hear() {
+    this.heard = performance.now();
+    if (!this.silent) return;
+    this.silent = false;
+    this.on.linked(true);
   }
 
   open() {
     this.socket = new WebSocket(this.address);
     this.socket.addEventListener("open", () => {
       this.tries = 0;
+      this.silent = false;
+      this.heard = performance.now();
       this.on.linked(true);
       for (const message of this.pending.values()) this.socket.send(JSON.stringify(message));
     });
-    this.socket.addEventListener("message", (event) => this.take(JSON.parse(event.data)));
+    this.socket.addEventListener("message", (event) => {
+      this.hear();
+      this.take(JSON.parse(event.data));
+    });
     this.socket.addEventListener("close", (event) => this.closed(event.code));
   }
 
   take(frame) {
+    if (frame.type === "pong") return;
     if (frame.type === "state") this.on.frame(frame);
     else if (frame.type === "ended") {
       this.over = true;
@@ -55,7 +91,12 @@ export class Link {
     setTimeout(() => this.open(), pause);
   }
 
+  // While the desk is silent nothing new is taken: it would come late.
   send(message) {
+    if (this.silent) {
+      if (message.verb && message.verb !== "release") this.on.refused("The desk is not heard. That was not done; do it once the link is back.");
+      if (message.verb !== "release") return;
+    }
     if (message.verb) {
       this.made += 1;
       message.id = `${this.name}-${this.made}`;

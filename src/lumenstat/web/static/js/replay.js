@@ -16,7 +16,7 @@ class Replay {
     this.root = root;
     this.end = Number(root.dataset.end);
     this.deck = new Deck(root, { mayFly: false });
-    this.riser = new Riser(root);
+    this.riser = root.querySelector("[data-riser]") ? new Riser(root) : null;
     this.slider = root.querySelector("[data-slider]");
     this.play = root.querySelector("[data-play]");
     this.slider.addEventListener("input", () => this.show(Number(this.slider.value)));
@@ -52,7 +52,7 @@ class Replay {
 
   paint(moment) {
     this.deck.paint(moment.quantities, moment.quantities);
-    this.riser.paint(moment.quantities);
+    this.riser?.paint(moment.quantities);
     this.root.querySelector("[data-clock]").textContent = clockText(moment.t);
     this.root.querySelector("[data-fork-at]").value = moment.t;
     const said = moment.crew.at(-1);

@@ -23,11 +23,12 @@ class Station {
     this.state = {};
     this.deck = new Deck(root, this);
     this.card = new Card(root, this);
-    this.riser = new Riser(root);
+    this.riser = root.querySelector("[data-riser]") ? new Riser(root) : null;
     this.crew = new CrewLine(root, this);
     this.dialogs = new Dialogs(root, this);
     this.watch = root.dataset.watch ? new Watch(root, this) : null;
     bindKeys(this);
+    byId("begin")?.addEventListener("click", () => this.act("rate", { times: 1 }));
     byId("hand")?.addEventListener("click", () => this.raiseHand());
     for (const button of root.querySelectorAll("[data-rate]")) {
       button.addEventListener("click", () => this.act("rate", { times: Number(button.dataset.rate) }));
@@ -59,7 +60,7 @@ class Station {
     Object.assign(this.state, changed);
     if (frame.whole || frame.quantities) {
       this.deck.paint(changed, this.state);
-      this.riser.paint(this.state);
+      this.riser?.paint(this.state);
     }
     if (frame.card) this.card.paint(frame.card);
     this.card.paintLeft(this.state);
@@ -106,6 +107,7 @@ class Station {
           : clock.rates.length > 1
             ? "nothing to do but wait"
             : "running";
+    if (byId("begin")) byId("begin").hidden = clock.running;
     for (const button of this.root.querySelectorAll("[data-rate]")) {
       const rate = Number(button.dataset.rate);
       button.setAttribute("aria-pressed", String(rate === clock.rate));

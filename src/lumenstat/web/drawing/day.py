@@ -1,0 +1,124 @@
+"""The plan of a day as a drawing: a lane for each room and station, blocks over time, clashes told by their edge."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from lumenstat.training.day_plan import Clash, Plan, Slot, on_the_wall
+from lumenstat.web.rendering import Context
+
+WIDTH, LEFT, RIGHT, TOP, LANE = 1180.0, 120.0, 20.0, 22.0, 34.0
+SPARE = 60
+"""So many minutes after the last slot are shown, if the day is as long as that."""
+
+
+class Lane(Context):
+    """A room or a station: its name and where it lies."""
+
+    name: str
+    y: float
+
+
+class Hour(Context):
+    """A line over all lanes, with the clock on the wall."""
+
+    x: float
+    words: str
+
+
+class Block(Context):
+    """A slot in a lane."""
+
+    key: str
+    lane: str
+    phase: str
+    x: float
+    y: float
+    width: float
+    height: float
+    words: str
+    beside: str
+    says: str
+    clash: bool
+
+
+class DayDrawing(Context):
+    """The drawing, in units of one pixel; `minute_width` is how wide a minute is."""
+
+    width: float
+    height: float
+    left: float
+    top: float
+    minute_width: float
+    lanes: tuple[Lane, ...]
+    hours: tuple[Hour, ...]
+    blocks: tuple[Block, ...]
+
+
+def draw_day(plan: Plan, clashes: list[Clash], names: Mapping[int, str]) -> DayDrawing:
+    """The plan, its lanes in the order in which they are named."""
+    wanted = plan.wanted
+    begins = min((slot.begins for slot in plan.slots), default=wanted.begins) // 60 * 60
+    last = max((slot.ends for slot in plan.slots), default=wanted.ends)
+    ends = -(-max(last, min(wanted.ends, last + SPARE)) // 60) * 60
+    wide = (WIDTH - LEFT - RIGHT) / max(60, ends - begins)
+    lanes = [*wanted.rooms, *wanted.stations]
+    places = {name: TOP + n * LANE for n, name in enumerate(lanes)}
+    hit = {key for clash in clashes for key in clash.slots}
+    blocks = [
+        _block(plan, slot, lane, places[lane], LEFT + (slot.begins - begins) * wide, wide, names, slot.key in hit)
+        for slot in plan.slots
+        for lane in ((slot.room,) if slot.room else slot.stations)
+        if lane in places
+    ]
+    return DayDrawing(
+        width=WIDTH,
+        height=TOP + LANE * len(lanes) + 6,
+        left=LEFT,
+        top=TOP,
+        minute_width=round(wide, 4),
+        lanes=tuple(Lane(name=name, y=y) for name, y in places.items()),
+        hours=tuple(
+            Hour(x=round(LEFT + (minute - begins) * wide, 1), words=on_the_wall(wanted, minute))
+            for minute in range(begins, ends + 1, 60)
+        ),
+        blocks=tuple(blocks),
+    )
+
+
+def _block(
+    plan: Plan, slot: Slot, lane: str, y: float, x: float, wide: float, names: Mapping[int, str], clash: bool
+) -> Block:
+    wanted = plan.wanted
+    places = dict(zip(slot.stations, slot.trainees, strict=False))
+    who = names.get(places.get(lane, 0), "") if slot.phase == "flight" else names.get(slot.instructor, "")
+    width = (slot.ends - slot.begins) * wide
+    room = int((width - 8) / 6.2)
+    words = _fitting(_names_of(slot.phase, who), room)
+    everybody = ", ".join(names.get(each, "") for each in slot.trainees)
+    when = f"{on_the_wall(wanted, slot.begins)} to {on_the_wall(wanted, slot.ends)}"
+    says = f"{slot.title}, {slot.phase}, {when}, {lane}; {names.get(slot.instructor, '')} with {everybody}"
+    return Block(
+        key=slot.key,
+        lane=lane,
+        phase=slot.phase,
+        x=round(x, 1),
+        y=y + 2,
+        width=round(width, 1),
+        height=LANE - 4,
+        words=words,
+        beside=slot.title if len(slot.title) <= room else "",
+        says=says,
+        clash=clash,
+    )
+
+
+def _names_of(phase: str, who: str) -> list[str]:
+    """What a block can be called, the longest first."""
+    if phase == "flight":
+        return [who, who.split(" ", maxsplit=1)[0], "".join(part[:1] for part in who.split(" "))]
+    return [f"{phase.capitalize()}, {who}", phase.capitalize(), phase[:2].capitalize()]
+
+
+def _fitting(names: list[str], room: int) -> str:
+    return next((name for name in names if len(name) <= room), "")

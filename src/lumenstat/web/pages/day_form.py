@@ -1,0 +1,170 @@
+"""The form that plans a day: what was typed becomes what is wanted, and the plan is made of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+from fastapi import Request
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from lumenstat.errors import EntryRefused
+from lumenstat.records.courses import progress_of
+from lumenstat.records.day_plans import keep_plan, paces
+from lumenstat.records.exercises import current_exercise
+from lumenstat.records.groups import get_group, members_of
+from lumenstat.records.model_facts import needed_seconds
+from lumenstat.records.people import checked_time_zone, instructors
+from lumenstat.records.tables import Person
+from lumenstat.training.day_plan import Flight, Wanted, Who, minute_of, plan_day
+from lumenstat.training.standing import due
+from lumenstat.web.security import Viewer, row_of
+
+LONGEST_LIST, MOST_PLACES = 400, 40
+FIGURES = ("briefing", "debriefing", "margin", "at_once", "work_at_most", "break_minutes")
+
+
+def make_plan(
+    request: Request, viewer: Viewer, typed: dict[str, str], exercises: Sequence[str], teaching: Sequence[str]
+) -> str:
+    """Plan a day as it was typed and keep the plan; gives its id. Raises EntryRefused."""
+    database = request.app.state.database
+    group_id = row_of(typed.get("group", ""))
+    if group_id is None:
+        raise EntryRefused("Choose the class.", "group")
+    if not exercises and not typed.get("course"):
+        raise EntryRefused("Choose what is to be flown: exercises, or what is due in a course.", "exercise")
+    scale = request.app.state.settings.grades
+    members: list[Person] = database.read(lambda session: members_of(session, group_id))
+    name: str = database.read(lambda session: get_group(session, group_id).name)
+    if not members:
+        raise EntryRefused("Nobody stands in that group.", "group")
+    flown = {each: tuple(person.id for person in members) for each in dict.fromkeys(exercises)}
+    if course := row_of(typed.get("course", "")):
+        for exercise, people in database.read(lambda session: _due_in(session, course, members, scale)).items():
+            flown[exercise] = tuple(dict.fromkeys((*flown.get(exercise, ()), *people)))
+        if not flown:
+            raise EntryRefused("Nothing is due in that course for this class.", "course")
+    flights = tuple(_flight(request, exercise, people) for exercise, people in flown.items())
+    pace = database.read(lambda session: paces(session, [person.id for person in members]))
+    chosen = [person for person in database.read(instructors) if str(person.id) in teaching]
+    if not chosen:
+        raise EntryRefused("Tick who teaches.", "instructors")
+    wanted = _wanted(typed, members, chosen, pace, flights)
+    title = f"{name}, {wanted.day:%-d %B}"
+    plan = plan_day(wanted)
+    made: str = database.write(lambda session: keep_plan(session, plan, title, group_id, viewer.name))
+    return made
+
+
+def _due_in(
+    session: Session, course_id: int, members: Sequence[Person], scale: tuple[str, ...]
+) -> dict[str, tuple[int, ...]]:
+    """By exercise, who of these people is to fly it next in a course."""
+    ids, found = {person.id for person in members}, dict[str, tuple[int, ...]]()
+    for progress in progress_of(session, course_id, scale):
+        if progress.person_id in ids:
+            for each in due(progress.steps)[:1]:
+                found[each.step.exercise_id] = (*found.get(each.step.exercise_id, ()), progress.person_id)
+    return found
+
+
+def _flight(request: Request, exercise_id: str, people: tuple[int, ...]) -> Flight:
+    """What is to be flown, with the time that the model needs; it is measured where it is not known yet."""
+    database = request.app.state.database
+    version = database.read(lambda session: current_exercise(session, exercise_id))
+    seconds = database.read(lambda session: needed_seconds(session, version.digest))
+    if seconds is None:
+        found = request.app.state.facts.needed(version.bundle)
+        seconds = found.needed_seconds if found is not None else 60 * version.bundle.exercise.minutes_at_most
+    return Flight(exercise_id=exercise_id, title=version.title, minutes=round(seconds / 60, 2), trainees=people)
+
+
+def _wanted(
+    typed: dict[str, str],
+    members: Sequence[Person],
+    teaching: Sequence[Person],
+    pace: dict[int, float],
+    flights: tuple[Flight, ...],
+) -> Wanted:
+    try:
+        day = date.fromisoformat(typed.get("day", ""))
+    except ValueError:
+        raise EntryRefused("The day is written as 2031-05-17.", "day") from None
+    try:
+        zone = checked_time_zone(typed.get("zone", "UTC"))
+    except EntryRefused as error:
+        raise EntryRefused(str(error), "zone") from None
+    begins = _minute(day, zone, typed.get("begins", "08:00"), "begins")
+    ends = _minute(day, zone, typed.get("ends", "17:00"), "ends")
+    if ends <= begins:
+        ends += minute_of(day, zone, 24, 0)  # a class over the night
+    figures = {name: _figure(typed.get(name, ""), name) for name in FIGURES if typed.get(name, "").strip()}
+    hours = _hours(day, zone, typed.get("hours", ""), teaching, members)
+    try:
+        return Wanted(
+            day=day,
+            zone=zone,
+            begins=begins,
+            ends=ends,
+            trainees=tuple(
+                Who(id=p.id, name=p.name, pace=round(pace.get(p.id, 1.5), 2), **hours.get(p.id, {})) for p in members
+            ),
+            instructors=tuple(Who(id=p.id, name=p.name, **hours.get(p.id, {})) for p in teaching),
+            stations=_names(typed.get("stations", ""), "Station", "stations"),
+            rooms=_names(typed.get("rooms", ""), "Room", "rooms"),
+            flights=flights,
+            **figures,
+        )
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise EntryRefused(f"{first['msg']}.", str(first["loc"][0])) from None
+
+
+def _minute(day: date, zone: str, text: str, field: str) -> int:
+    hour, _, minute = text.strip().partition(":")
+    if not (hour.isdecimal() and minute.isdecimal() and int(hour) <= 24 and int(minute) < 60):
+        raise EntryRefused(f"A time is written as 08:30, not {text!r}.", field)
+    return minute_of(day, zone, int(hour), int(minute))
+
+
+def _figure(text: str, field: str) -> int:
+    if not text.strip().isdecimal() or len(text.strip()) > 4:
+        raise EntryRefused(f"That is a whole number of minutes or people, not {text!r}.", field)
+    return int(text)
+
+
+def _names(text: str, word: str, field: str) -> tuple[str, ...]:
+    """Stations or rooms: how many, or their names with commas between."""
+    text = text.strip()
+    if len(text) > LONGEST_LIST:
+        raise EntryRefused(f"That is longer than {LONGEST_LIST} characters.", field)
+    if text.isdecimal():
+        if not 1 <= int(text) <= MOST_PLACES:
+            raise EntryRefused(f"There are 1 to {MOST_PLACES} of them.", field)
+        return tuple(f"{word} {n + 1}" for n in range(int(text)))
+    found = tuple(dict.fromkeys(each.strip() for each in text.split(",") if each.strip()))
+    if not found:
+        raise EntryRefused("Say how many there are, or their names with commas between.", field)
+    return found
+
+
+def _hours(
+    day: date, zone: str, text: str, teaching: Sequence[Person], members: Sequence[Person]
+) -> dict[int, dict[str, int]]:
+    """Hours of people who are not there all day: a line each, as a name and 09:00-12:30."""
+    found = {}
+    for line in text.splitlines():
+        if not line.strip():
+            continue
+        name, _, span = line.rpartition(" ")
+        person = next((p for p in (*teaching, *members) if p.name.lower() == name.strip(" :,").lower()), None)
+        if person is None:
+            raise EntryRefused(f"Nobody in this plan is called {name.strip(' :,')!r}.", "hours")
+        begins, _, ends = span.partition("-")
+        found[person.id] = {
+            "from_minute": _minute(day, zone, begins, "hours"),
+            "to_minute": _minute(day, zone, ends, "hours"),
+        }
+    return found

@@ -1,0 +1,57 @@
+"""What a day's plan has now and next, for the desk and for home pages."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy.orm import Session
+
+from lumenstat.records.day_plans import plans_around
+from lumenstat.training.day_plan import Plan, Slot, minutes_since, now_and_next, on_the_wall
+from lumenstat.web.rendering import Context
+from lumenstat.web.security import Viewer
+
+A_DAY = 24 * 60
+
+
+class NowNext(Context):
+    """What a plan has now and next, in words."""
+
+    id: str
+    title: str
+    now: tuple[str, ...]
+    next: tuple[str, ...]
+    short: str
+    """The same in one line, without names."""
+
+
+def now_next_of(session: Session, viewer: Viewer, group: int | None = None) -> tuple[NowNext, ...]:
+    """What today's plans have now and next: an instructor's own, a trainee's own, or those of a group."""
+    found = []
+    at = datetime.now(UTC)
+    for record in plans_around(session, at.date()):
+        plan = record.plan
+        mine = [s for s in plan.slots if viewer.id in (s.instructor, *s.trainees)]
+        of_group = group is not None and record.group_id == group
+        seen = now_and_next(plan if of_group else plan.model_copy(update={"slots": tuple(mine)}), at)
+        if seen.now or (seen.next and seen.next[0].begins - minutes_since(plan.wanted, at) <= 24 * 60):
+            words = [tuple(_slot_words(plan, slot) for slot in slots) for slots in (seen.now, seen.next)]
+            short = "; ".join(dict.fromkeys([*_short(plan, "now", seen.now), *_short(plan, "next", seen.next)]))
+            found.append(NowNext(id=record.id, title=record.title, now=words[0], next=words[1], short=short))
+    return tuple(found)
+
+
+def _short(plan: Plan, when: str, slots: tuple[Slot, ...]) -> list[str]:
+    def clock(slot: Slot) -> str:
+        if when == "now":
+            return f"until {on_the_wall(plan.wanted, slot.ends)}"
+        return f"at {on_the_wall(plan.wanted, slot.begins)}"
+
+    return [f"{when} {slot.phase} of {slot.title}, {clock(slot)}" for slot in slots]
+
+
+def _slot_words(plan: Plan, slot: Slot) -> str:
+    span = f"{on_the_wall(plan.wanted, slot.begins)} to {on_the_wall(plan.wanted, slot.ends)}"
+    names = {who.id: who.name for who in plan.wanted.trainees}
+    who = ", ".join(names.get(each, "") for each in slot.trainees)
+    return f"{span} {slot.title}, {slot.phase}, {slot.room or ', '.join(slot.stations)}: {who}"

@@ -1,0 +1,71 @@
+"""The items that cost points most often, in words: of a person, or of a class."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from sqlalchemy.orm import Session
+
+from lumenstat.assessment.ledger import VERDICT_WORDS
+from lumenstat.documents.procedure import Step
+from lumenstat.errors import NoSuchRecord
+from lumenstat.records.exercises import current_exercise
+from lumenstat.records.statistics import Missed
+from lumenstat.web.rendering import Context
+
+
+class MissedLine(Context):
+    """An item that costs points, in words."""
+
+    exercise: str
+    item: str
+    times: int
+    missed: int
+    verdict: str
+    choice: str = ""
+    """How a drill names it; empty where the exercise has it no more."""
+
+
+def missed_lines(session: Session, missed: Sequence[Missed]) -> tuple[MissedLine, ...]:
+    """What is missed, in words; the documents of each exercise are looked at once."""
+    words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
+    steps = {name: _steps(session, name) for name in {each.exercise_id for each in missed}}
+    return tuple(
+        MissedLine(
+            exercise=each.title,
+            item=_named(steps[each.exercise_id], each.item),
+            times=each.times,
+            missed=each.missed,
+            verdict=words.get(each.worst, each.worst).lower(),
+            choice=f"{each.exercise_id}|{each.item}" if each.item in steps[each.exercise_id] else "",
+        )
+        for each in missed
+    )
+
+
+def _steps(session: Session, exercise_id: str) -> Mapping[str, Step]:
+    """The items of an exercise as it is now, by id; none where it is there no more."""
+    try:
+        return current_exercise(session, exercise_id).bundle.procedure.by_id
+    except NoSuchRecord:
+        return {}
+
+
+def _named(steps: Mapping[str, Step], item: str) -> str:
+    """An item as it is called now; by its id where the exercise has it no more."""
+    step = steps.get(item)
+    return item if step is None else f"{step.number + 1} {step.item.challenge}"
+
+
+class SlipLine(Context):
+    """A kind of slip: its verdict, in words, and how often."""
+
+    verdict: str
+    words: str
+    times: int
+
+
+def slip_lines(slips: Sequence[tuple[str, int]]) -> tuple[SlipLine, ...]:
+    """Kinds of slip, in words."""
+    words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
+    return tuple(SlipLine(verdict=kind, words=words.get(kind, kind), times=times) for kind, times in slips)

@@ -1,0 +1,128 @@
+"""Every page and state through an accessibility checker, at no violation.
+
+Source: axe-core 4.12 (Deque Systems), rules tagged WCAG 2.0 to 2.2 A and AA and best practices.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from datetime import date
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from lumenstat.records.database import Database
+from lumenstat.records.day_plans import plans_from
+from lumenstat.standins.today import plan_today
+from tests.browser.conftest import Server, signed_in, start_exercise
+from tests.flights import about, perfect_frost, without
+from tests.school import flown, signed
+
+AXE = files("axe_playwright_python").joinpath("axe.min.js").read_text()
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+SLIPPED = without(perfect_frost(), about("see", control="wipers"))
+
+
+def violations(page: Page) -> dict[str, list[str]]:
+    """By rule, the parts of the page that break it."""
+    page.evaluate(AXE)
+    found: dict[str, Any] = page.evaluate("tags => axe.run({ runOnly: { type: 'tag', values: tags } })", TAGS)
+    return {each["id"]: [" ".join(node["target"]) for node in each["nodes"]][:6] for each in found["violations"]}
+
+
+@pytest.fixture
+def school(server: Server, demo_database: Path) -> Iterator[tuple[Server, dict[str, str]]]:
+    """A school with something on every page, and the addresses of what was made."""
+    del demo_database
+    database = Database(server.database)
+    run = signed(database, "ines", SLIPPED)
+    other = flown(database, "ines", days_ago=3)
+    flown(database, "petra", days_ago=40)
+    database.write(plan_today)
+    (plan,) = database.read(lambda session: plans_from(session, date(2000, 1, 1)))
+    names = {"run": run, "other": other, "plan": plan.id}
+    database.close()
+    yield server, names
+
+
+HEADS = (
+    "/home", "/exercises", "/exercises/frost-on-the-ramp", "/exercises/full-cold-start", "/exercises/frost-on-the-ramp/start-many?group=1",
+    "/drafts", "/drafts/sheet", "/runs", "/people", "/people/7", "/people/list", "/people/7/record", "/groups", "/groups/1",
+    "/groups/1/record?exercise=frost-on-the-ramp", "/courses", "/courses/1", "/courses/1/change", "/days", "/days/{plan}", "/school",
+    "/audit", "/account", "/runs/{run}/debrief", "/runs/{run}/replay?t=300", "/runs/{run}/beside/{other}", "/desk", "/nowhere",
+)  # fmt: skip
+TRAINEES = ("/home", "/runs", "/people/6/record", "/days/{plan}", "/runs/{run}/debrief", "/account")
+
+
+def all_of(
+    page: Page, server: Server, paths: tuple[str, ...], names: dict[str, str]
+) -> dict[str, dict[str, list[str]]]:
+    wrong = {}
+    for path in paths:
+        page.goto(f"{server.address}{path.format(**names)}")
+        if found := violations(page):
+            wrong[path] = found
+    return wrong
+
+
+def test_every_page_of_a_head_of_training(browser: Browser, school: tuple[Server, dict[str, str]]) -> None:
+    server, names = school
+    with signed_in(browser, server, "rosamund", expects="status of 404") as page:
+        assert all_of(page, server, HEADS, names) == {}
+
+
+def test_every_page_of_a_trainee_and_of_nobody(browser: Browser, school: tuple[Server, dict[str, str]]) -> None:
+    server, names = school
+    with signed_in(browser, server, "ines") as page:
+        assert all_of(page, server, TRAINEES, names) == {}
+    page = browser.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    assert all_of(page, server, ("/sign-in", "/join"), names) == {}
+    page.context.close()
+
+
+DIALOGS: dict[str, Callable[[Page], None]] = {
+    "cold": lambda page: None,
+    "keys": lambda page: page.keyboard.press("?"),
+    "papers": lambda page: page.click("[data-open=papers]"),
+    "finish": lambda page: page.click("[data-open=finish]"),
+}
+
+
+def test_the_station_cold_live_with_its_dialogs_and_the_panel_beside_it(browser: Browser, server: Server) -> None:
+    wrong: dict[str, dict[str, list[str]]] = {}
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        address = start_exercise(odile, server)
+        ines.goto(address)
+        ines.wait_for_selector("[data-link]:has-text('Desk linked')")
+        for name, opened in DIALOGS.items():
+            opened(ines)
+            if found := violations(ines):
+                wrong[name] = found
+            ines.keyboard.press("Escape")
+        ines.click("[data-control=battery_main]")
+        ines.wait_for_timeout(800)
+        for name, page in (("live", ines), ("watched", odile)):
+            if found := violations(page):
+                wrong[name] = found
+    assert wrong == {}
+
+
+def test_the_builder_and_its_proof(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as page:
+        page.goto(f"{server.address}/drafts")
+        form = page.locator("[data-begin=copy]")
+        form.locator("[name=exercise]").select_option("guided-power-up")
+        form.locator("[name=title]").fill("Copy")
+        form.locator("button").click()
+        page.wait_for_url("**/drafts/*")
+        page.wait_for_timeout(800)
+        found = {"builder": violations(page)}
+        page.keyboard.press("Shift+P")
+        page.wait_for_selector("[data-chart]", timeout=120_000)
+        found["proven"] = violations(page)
+        page.goto(f"{page.url}/card")
+        found["card"] = violations(page)
+        assert {name: each for name, each in found.items() if each} == {}
