@@ -92,6 +92,7 @@ def a_drill(browser: Browser, head: Page, server: Server) -> None:
         expect(ines.locator("h1 + p")).to_contain_text("Drill, moment 1: Wipers, OFF")
         expect(ines.locator("[data-clock-note]")).to_have_text("starts with the first action")
         expect(ines.locator("[data-begin]")).to_be_visible()
+        ines.wait_for_selector("[data-drawn=true]")
         before = ines.inner_text("[data-clock]")
         ines.wait_for_timeout(600)
         assert ines.inner_text("[data-clock]") == before, "the clock stands until the first act"

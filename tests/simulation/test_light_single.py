@@ -36,8 +36,12 @@ def volts(aircraft: Aircraft, bus: str) -> float:
 def test_the_document_is_good_and_can_be_drawn() -> None:
     assert Library().check(PATH) == []
     riser = lay_out(single().plan.airframe)
-    assert len(riser.columns) == 4
-    assert {joint.id for joint in riser.joints} == {"master", "standby_diode", "main_diode"}
+    assert len(riser.rails) == 4
+    assert {rung.id for rung in riser.rungs} == {"master", "standby_diode", "main_diode"}
+    assert [(chip.name, chip.gives) for chip in riser.chips] == [
+        ("Alternator", "supply.alternator.amps"),
+        ("Ground plug", "supply.cart.amps"),
+    ]
 
 
 def test_with_master_off_the_standby_battery_holds_essential_and_main_stays_dead() -> None:

@@ -25,6 +25,7 @@ from lumenstat.systems.terms import (
     Machine,
     RectifiedDraw,
     RiserJoint,
+    RiserLoad,
     RiserSource,
     StartField,
     State,
@@ -138,7 +139,11 @@ class System:
         return ()
 
     def riser_sources(self) -> Iterable[RiserSource]:
-        """What of it the riser draws at the foot of rails."""
+        """What of it gives current, for the riser."""
+        return ()
+
+    def riser_loads(self) -> Iterable[RiserLoad]:
+        """What of it takes current, for the riser."""
         return ()
 
     def used_up(self) -> Iterable[UsedUp]:

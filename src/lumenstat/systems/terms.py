@@ -151,27 +151,42 @@ JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]
 
 @dataclass(frozen=True, slots=True)
 class RiserJoint:
-    """What the riser draws between two rails: the quantity that tells whether it carries anything (for a feed: with
-    which `value`), and the current through it. A feed points from its first end to its second."""
+    """What the riser draws between two rails: the quantity that tells whether it carries anything (for a feed or an
+    inverter: with which `value`), and the quantity of the current from its first end to its second, if it has one."""
 
     kind: JointKind
     id: str
     name: str
     ends: tuple[str, str]
     quantity: str
-    amps: str = ""
+    carries: str = ""
     value: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class RiserSource:
-    """What the riser draws at the foot of a bus's rail or, without a bus, of a rail of its own."""
+    """Something that gives current: the state that tells whether it is there, and how much it gives, in which unit.
 
-    kind: Literal["battery", "ground", "generator"]
+    Without a state it is there while it gives something.
+    """
+
+    kind: Literal["battery", "ground", "generator", "supply"]
     id: str
     name: str
-    alive: str
+    alive: str = ""
     bus: str | None = None
+    gives: str = ""
+    unit: Literal["", "%", "A"] = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RiserLoad:
+    """Something that takes current from a bus: the quantity that tells whether it does, and its watts."""
+
+    on: str
+    name: str
+    bus: str
+    watts: float
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,6 +21,7 @@ from lumenstat.errors import StorageError
 from lumenstat.items.registry import KINDS
 from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.web import urls
+from lumenstat.web.drawing.knob import around_a_knob, sweep
 from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
 
 HERE = Path(__file__).parent
@@ -78,7 +79,12 @@ environment = Environment(
 )
 environment.globals.update(urls=urls, static=static, item_kinds=KINDS)
 environment.filters.update(
-    clock=clock, points=points, moment=moment, zip_same=lambda names: [(each, each) for each in names]
+    around_a_knob=around_a_knob,
+    sweep=sweep,
+    clock=clock,
+    points=points,
+    moment=moment,
+    zip_same=lambda names: [(each, each) for each in names],
 )
 
 

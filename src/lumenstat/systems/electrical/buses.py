@@ -7,7 +7,7 @@ from typing import Literal, Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
-from lumenstat.language.values import Band, Flag, Part, Positive, Written
+from lumenstat.language.values import Band, Flag, Name, Part, Positive, Written
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Threshold, Whole
@@ -25,9 +25,13 @@ class Bus(Part):
 
 
 class BusesSection(Written):
-    """The buses of an aircraft."""
+    """The buses of an aircraft.
+
+    `rails` is the order of the riser's rails from top to bottom, where the one that is found for it is not wanted.
+    """
 
     buses: tuple[Bus, ...]
+    rails: tuple[Name, ...] = ()
 
     def of_kind(self, kind: Literal["dc", "ac"]) -> tuple[Bus, ...]:
         """Those for direct or for alternating current."""
@@ -65,6 +69,10 @@ class Buses(System):
         for n, bus in enumerate(section.buses):
             if bus.alive_above <= bus.dead_below:
                 checker.wrong(("electrical", "buses", n), "`alive_above` must be higher than `dead_below`")
+        for n, rail in enumerate(section.rails):
+            checker.refers(("electrical", "rails", n), "bus", rail)
+        if section.rails and sorted(section.rails) != sorted(bus.id for bus in section.buses):
+            checker.wrong(("electrical", "rails"), "name every bus once, from the riser's top to its foot, or none")
 
     @classmethod
     def check_whole(cls, airframe: Sections, whole: Whole, checker: Checker) -> None:

@@ -104,7 +104,7 @@ class Contactors(System):
         """One each; current counts away from its first end."""
         for each in self.contactors:
             amps = f"contactor.{each.id}.amps"
-            yield RiserJoint("contactor", each.id, each.name, each.between, shut(each.id), amps, each.between[0])
+            yield RiserJoint("contactor", each.id, each.name, each.between, shut(each.id), amps)
 
     def conditions(self) -> list[str]:
         """When each closes."""

@@ -11,7 +11,7 @@ from lumenstat.language.values import ExpressionText, Name, Part, PartNumber, Po
 from lumenstat.network.solving import GROUND, Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import BranchName, DcPath
+from lumenstat.systems.terms import BranchName, DcPath, RiserSource
 from lumenstat.systems.unit import OFF_VOLTS, Host, Unit
 
 
@@ -64,6 +64,11 @@ class DcSupplies(System):
         """Each is a source on its bus."""
         for each in airframe.section(DcSuppliesSection).dc_supplies:
             yield DcPath(None, each.bus, each.resistance_mohm / 1000)
+
+    def riser_sources(self) -> Iterator[RiserSource]:
+        """All of them, with the current that they give."""
+        for each in self.supplies:
+            yield RiserSource("supply", each.id, each.name, "", each.bus, f"supply.{each.id}.amps", "A")
 
     def quantities(self) -> Iterator[Quantity]:
         """Current out."""

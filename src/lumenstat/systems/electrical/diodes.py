@@ -80,7 +80,8 @@ class Diodes(System):
         """One each."""
         for each in self.diodes:
             ends = each.anode, each.cathode
-            yield RiserJoint("diode", each.id, each.name, ends, f"diode.{each.id}.amps")
+            amps = f"diode.{each.id}.amps"
+            yield RiserJoint("diode", each.id, each.name, ends, amps, amps)
 
     def hidden(self) -> Iterator[str]:
         """Whether each leaks."""

@@ -146,11 +146,13 @@ class Feeding(System):
             yield carts_brought(supply.id)
 
     def riser_sources(self) -> Iterator[RiserSource]:
-        """Plugs under their buses, generators on rails of their own."""
+        """Plugs with their buses, and generators."""
         for supply in self.section.ground_supplies:
-            yield RiserSource("ground", supply.id, supply.name, alive(supply.bus), supply.bus)
+            load = f"source.{supply.id}.load"
+            yield RiserSource("ground", supply.id, supply.name, alive(supply.bus), supply.bus, load, "%")
         for generator in self.section.generators:
-            yield RiserSource("generator", generator.id, generator.name, f"source.{generator.id}.available")
+            at = f"source.{generator.id}"
+            yield RiserSource("generator", generator.id, generator.name, f"{at}.available", None, f"{at}.load", "%")
 
     def riser_joints(self) -> Iterator[RiserJoint]:
         """One for each way that a bus can be fed; an inverter's has its name."""

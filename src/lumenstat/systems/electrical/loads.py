@@ -10,7 +10,7 @@ from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Written
 from lumenstat.systems.switched import SwitchedUnit
 from lumenstat.systems.system import Sections, System
-from lumenstat.systems.terms import Draw, FaultKind, SwitchedLoad
+from lumenstat.systems.terms import Draw, FaultKind, RiserLoad, SwitchedLoad
 from lumenstat.systems.unit import Host
 
 
@@ -61,6 +61,11 @@ class Loads(System):
     def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
         """Loads."""
         return {"load_failed": [each.id for each in airframe.section(LoadsSection).loads]}
+
+    def riser_loads(self) -> Iterator[RiserLoad]:
+        """All of them."""
+        for each in self.loads:
+            yield RiserLoad(f"load.{each.id}.on", each.name, each.bus, each.watts)
 
     def quantities(self) -> Iterator[Quantity]:
         """Whether it is asked for, and whether it takes current: its bus lives and it is whole."""

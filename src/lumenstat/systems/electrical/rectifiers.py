@@ -77,7 +77,8 @@ class Rectifiers(System):
         """One each."""
         for each in self.rectifiers:
             ends = each.input, each.output
-            yield RiserJoint("rectifier", each.id, each.name, ends, f"rectifier.{each.id}.amps")
+            amps = f"rectifier.{each.id}.amps"
+            yield RiserJoint("rectifier", each.id, each.name, ends, amps, amps)
 
     def branches(self) -> Iterator[BranchName]:
         """One each, from ground."""

@@ -28,7 +28,7 @@ from lumenstat.web.security import SignedIn
 
 router = APIRouter()
 
-KEYS = "GJKLBNMTUVWXZREQ"
+KEYS = "GJKLBNMTUVWXZEQ"
 """Letters for requests to the ground crew; the others are keys of the station itself."""
 
 FIRST_PAGE = "Power and systems"
@@ -127,6 +127,7 @@ class StationContext(Context):
     lamps: tuple[Lamp, ...]
     riser: Riser | None
     """None where the trainee is not to see it while flying."""
+    large_riser: Riser | None
     services: tuple[ServiceButton, ...]
     papers: tuple[Paper, ...]
     cautions: tuple[str, ...]
@@ -169,6 +170,7 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | No
     """The station of a run."""
     airframe, exercise = bundle.airframe, bundle.exercise
     sections = tuple(_sections(bundle))
+    shows_riser = exercise.riser_while_flown or not may_fly
     return StationContext(
         run_id=run.id,
         title=exercise.title,
@@ -185,7 +187,8 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | No
         deck=deck_of(airframe),
         instruments=tuple(airframe.instruments.values()),
         lamps=tuple(airframe.lamps.values()),
-        riser=lay_out(airframe) if exercise.riser_while_flown or not may_fly else None,
+        riser=lay_out(airframe) if shows_riser else None,
+        large_riser=lay_out(airframe, "large") if shows_riser else None,
         services=tuple(services_of(airframe)),
         papers=exercise.handed_out,
         cautions=airframe.cautions,

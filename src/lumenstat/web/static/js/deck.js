@@ -8,7 +8,8 @@ const MOVE = {
     mover.setAttribute("transform", `translate(0 ${y}) scale(1 ${flip}) translate(0 ${-y})`);
   },
   rotary: (mover, at, count) => {
-    const angle = count < 2 ? 0 : -75 + (150 * at) / (count - 1);
+    const sweep = Number(mover.dataset.sweep);
+    const angle = count < 2 ? 0 : -sweep + (2 * sweep * at) / (count - 1);
     mover.setAttribute("transform", `rotate(${angle} ${mover.dataset.x} ${mover.dataset.y})`);
   },
   lever: (mover, at, count) => {

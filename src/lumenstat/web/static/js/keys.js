@@ -26,6 +26,7 @@ export function bindKeys(station) {
       ".": () => station.guided?.length && station.deck.locate(station.guided),
       d: () => station.deck.turnOn(),
       o: () => station.dialogs.open("papers"),
+      r: () => station.riser && station.dialogs.open("riser"),
       "?": () => station.dialogs.open("keys"),
       h: () => station.card.hint(),
       c: () => document.querySelector('[data-state="current"] button:not(.card-line), [data-state="current"] input')?.focus(),

@@ -72,6 +72,7 @@ class Station {
     if (frame.pointed) this.deck.locate([frame.pointed]);
     if (frame.clock) this.clock = frame.clock;
     this.paintClock(frame.t, this.clock);
+    this.root.dataset.drawn = "true";
   }
 
   // Guided: the part of the open step is lit up, on whichever page of the deck it stands.
