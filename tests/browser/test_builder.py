@@ -63,17 +63,22 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         assert odile.locator("[data-publish] button").is_disabled()
         stop.locator("[data-remedy]").click()
         expect(odile.locator("[data-row-item]").nth(6)).to_have_attribute("data-row-item", "left-dc")
-        odile.wait_for_selector('[data-proof-state="stale"]')
+        # No button: the model flies what was mended by itself, and says what that did.
+        expect(odile.locator("[data-difference]")).to_contain_text("Gone: Left DC is dark when it is to be read")
 
         # Undone and done again, and still there after the browser was closed.
         odile.click("[data-turn=undo]")
         expect(odile.locator("[data-row-item]").nth(5)).to_have_attribute("data-row-item", "left-dc")
         odile.click("[data-turn=redo]")
         expect(odile.locator("[data-row-item]").nth(6)).to_have_attribute("data-row-item", "left-dc")
-        odile.fill('[data-field="why"]', "It shows that the rectifier feeds.")
-        odile.locator('[data-field="why"]').blur()
+        odile.locator('[data-field="why"]').press_sequentially("It shows that the rectifier feeds.", delay=30)
+        # Typed and not left: it is kept and proven a moment after the last key, and the cursor stays where it was.
         odile.wait_for_selector("[data-saved]:has-text('why of left-dc')")
-        odile.reload()
+        odile.wait_for_selector('[data-proof-state="proven"], [data-proof-state="under way"]')
+        odile.locator('[data-field="why"]').press_sequentially(" It does.")
+        odile.wait_for_timeout(1500)
+        odile.goto(f"{odile.url.split('?')[0]}?item=left-dc")
+        expect(odile.locator('[data-field="why"]')).to_have_value("It shows that the rectifier feeds. It does.")
         assert odile.locator("[data-row-item]").count() == 12
 
         prove(odile)
@@ -82,6 +87,12 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         content = odile.request.get(odile.url.split("?")[0] + "/bundle.json").text()
         odile.wait_for_selector("[data-publish] button:not([disabled])")
         odile.click("[data-publish] button")
+        dialog = odile.locator("[data-unwritten-dialog]")
+        expect(dialog).to_contain_text("1 text still stand")
+        dialog.locator("[value=back]").click()
+        expect(odile.locator('[data-finding="placeholder"]')).to_contain_text('"Say here what the crew find."')
+        odile.click("[data-publish] button")
+        dialog.locator("[value=publish]").click()
         odile.wait_for_url("**/exercises/lights-on-the-bay")
 
         odile.select_option("#trainee", label="Ines Okafor-Lund")

@@ -14,6 +14,7 @@ from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.checklist import Checklist
 from lumenstat.drafting.draft import Draft, shipped_library
 from lumenstat.drafting.edits import slug
+from lumenstat.drafting.placeholders import BRIEF
 from lumenstat.drafting.sheet import SheetRow
 from lumenstat.drafting.trees import text_of, tree_of, written
 from lumenstat.errors import EditRefused
@@ -31,7 +32,6 @@ USUAL_BANDS = [
     {"at_least": 75, "words": "Safe"},
     {"at_least": 0, "words": "Not yet"},
 ]
-BRIEF = "Say here what the crew find."
 
 
 def from_nothing(airframe: Airframe, title: str) -> Draft:

@@ -193,11 +193,12 @@ def proof_of(session: Session, digest: str) -> StoredProof | None:
     return session.get(StoredProof, digest)
 
 
-def proven_before(session: Session, draft_id: str) -> tuple[StoredProof, str] | None:
-    """What was proven last of a draft as it stood before, and the change that came right after; none if never."""
+def proven_before(session: Session, draft_id: str, digest: str | None) -> tuple[StoredProof, str] | None:
+    """What was proven last of a draft before it became what it is now, and the change after it; none if never."""
     draft = find_draft(session, draft_id)
     query = select(StoredProof, DraftRevision.number).join(DraftRevision, DraftRevision.digest == StoredProof.digest)
     query = query.where(DraftRevision.draft_id == draft_id, DraftRevision.number < draft.revision)
+    query = query.where(DraftRevision.digest != (digest or ""))
     found = session.execute(query.order_by(DraftRevision.number.desc()).limit(1)).first()
     if found is None:
         return None

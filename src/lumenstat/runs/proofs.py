@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import json
-import multiprocessing
 import os
 import threading
 from collections.abc import Callable
-from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,7 +16,9 @@ from lumenstat.proving.prove import prove
 from lumenstat.records.database import Database
 from lumenstat.records.drafts import keep_proof
 from lumenstat.rehearsal.perfect import rehearse
-from lumenstat.runs.workers import step_back
+from lumenstat.runs.workers import Progress, Worker, step_back
+
+SECONDS_FOR_A_FLIGHT = 300.0
 
 
 @dataclass
@@ -42,12 +42,18 @@ class ProofDesk:
         self.database = database
         self.live = live
         self.jobs: dict[str, Job] = {}
+        self.pilot = Worker("proof")
         self._turn = threading.Lock()
+        self._of_draft: dict[str, str] = {}
 
-    def start(self, bundle: Bundle) -> Job:
-        """Begin to prove, or give the proof that is under way."""
+    def start(self, bundle: Bundle, draft_id: str) -> Job:
+        """Begin to prove, or give the proof that is under way. What the draft was before is not proven any longer."""
+        overtaken = self._of_draft.get(draft_id, bundle.digest)
+        if overtaken != bundle.digest:
+            self.cancel(overtaken)
+        self._of_draft[draft_id] = bundle.digest
         job = self.jobs.get(bundle.digest)
-        if job is None or job.over.is_set():
+        if job is None or job.over.is_set() or job.cancelled:
             job = self.jobs[bundle.digest] = Job(bundle.digest, bundle.canonical_json)
             threading.Thread(target=self._work, args=(job, bundle), daemon=True, name="proof").start()
         return job
@@ -66,6 +72,7 @@ class ProofDesk:
         """Stop them all, for the server is about to end."""
         for job in self.jobs.values():
             job.cancelled = True
+        self.pilot.close()
 
     def _work(self, job: Job, bundle: Bundle) -> None:
         try:
@@ -83,10 +90,7 @@ class ProofDesk:
         if job.cancelled:
             return
         job.doing = "flying it perfectly"
-        context = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(1, context, step_back) as pool:
-            flown: Future[Any] = pool.submit(_fly, job.content)
-            proof, flight = flown.result()
+        proof, flight = self.pilot.call(_fly, job.content, seconds=SECONDS_FOR_A_FLIGHT)
         if job.cancelled:
             return
         self.database.write(lambda session: keep_proof(session, job.digest, proof))
@@ -104,7 +108,7 @@ class ProofDesk:
         self.database.write(lambda session: keep_proof(session, job.digest, proof, consequences))
 
 
-def _fly(content: str) -> tuple[str, Any]:
+def _fly(progress: Progress, content: str) -> tuple[str, Any]:
     bundle = Bundle.from_canonical_json(content)
     flight = rehearse(bundle)
     return prove(bundle, flight).model_dump_json(), flight

@@ -54,7 +54,7 @@ SIZES = {
 
 
 class Rail(Context):
-    """A bus: at which height its rail lies, the volts that are permitted on it, what may feed it and what takes current from it."""
+    """A bus: at which height its rail lies, permitted volts, what may feed it and what takes current from it."""
 
     id: str
     name: str

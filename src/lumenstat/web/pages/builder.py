@@ -17,6 +17,7 @@ from lumenstat.drafting.edits import append_section
 from lumenstat.drafting.taking_in import title_of
 from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
 from lumenstat.language.intake import read_json
+from lumenstat.proving.difference import difference
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import (
     DraftOvertaken,
@@ -78,6 +79,8 @@ class BuilderContext(Context):
     services: tuple[ServiceButton, ...]
     quantities: tuple[str, ...]
     flights: tuple[FlownDraft, ...]
+    due: bool
+    """Whether it can be flown and was not proven as it stands: the page then asks for a proof by itself."""
 
 
 @router.get("/drafts/{draft_id}", name="builder")
@@ -225,7 +228,10 @@ def _args(text: str) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class DraftStatus:
-    """The draft, what it amounts to, and what was proven of it. `stale` is the first change since, if one came."""
+    """The draft, what it amounts to, and what was proven of it. `stale` is the first change since, if one came.
+
+    `before` is what was proven last before it became what it is now, `change` what was changed first after that.
+    """
 
     kept: Kept
     draft: Draft
@@ -233,6 +239,8 @@ class DraftStatus:
     proof: Proof | None = None
     consequences: tuple[Consequence, ...] = ()
     stale: str = ""
+    before: Proof | None = None
+    change: str = ""
 
     @property
     def proven(self) -> Proof | None:
@@ -246,13 +254,15 @@ def _standing(request: Request, draft_id: str) -> DraftStatus:
     draft = Draft.from_json(kept.content)
     read, stale = read_draft(draft), ""
     stored = database.read(lambda session: proof_of(session, read.digest)) if read.digest else None
-    if stored is None and (before := database.read(lambda session: proven_before(session, draft_id))) is not None:
-        stored, stale = before
+    before = database.read(lambda session: proven_before(session, draft_id, read.digest))
+    if stored is None and before is not None:
+        (stored, stale), before = before, None
     if stored is None:
         return DraftStatus(kept, draft, read)
+    was, change = (Proof.model_validate_json(before[0].proof), before[1]) if before else (None, "")
     rows = json.loads(stored.consequences) if stored.consequences else []
     found = tuple(Consequence.model_validate(row) for row in rows)
-    return DraftStatus(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale)
+    return DraftStatus(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale, was, change)
 
 
 def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
@@ -263,7 +273,8 @@ def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
     doing = {} if job is None else {"doing": job.doing, "done": job.done, "of": job.of, "failed": job.failed}
     if job is not None and job.over.is_set():
         doing.pop("doing")
-    view = proof_view(draft, read, at.proof, at.consequences, doing, at.stale)
+    changes = difference(at.before, at.proof) if at.before and at.proof else ()
+    view = proof_view(draft, read, at.proof, at.consequences, doing, at.stale, (at.change, changes))
     grave = {"stops": 0, "warns": 1, "notes": 2}
     worst: dict[str, str] = {}
     for finding in sorted(view.findings, key=lambda each: grave[each.severity]):
@@ -290,6 +301,7 @@ def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
         selected=selected,
         inspected=inspected(draft, read, selected, sections, view),
         proof=view,
+        due=read.bundle is not None and view.state in ("stale", "unproven") and not view.failed,
         deck=deck_of(airframe) if airframe else (),
         services=tuple(services_of(airframe)) if airframe else (),
         quantities=tuple(quantities_of(airframe)) if airframe else (),
@@ -305,11 +317,12 @@ def _parts(request: Request, viewer: Viewer, draft_id: str, item: str) -> Respon
 
 def _parts_content(request: Request, viewer: Viewer, draft_id: str, item: str) -> dict[str, Any]:
     context = _context(request, draft_id, item)
-    names = ("script", "inspector", "proof", "head")
+    names = ("script", "inspector", "progress", "proof", "head")
     html = {name: render(request, f"builder_{name}.html", context, viewer, viewer.csrf_token) for name in names}
     return {
         "edition": context.edition,
         "selected": context.selected,
         "busy": context.proof.state == "under way",
+        "due": context.due,
         **html,
     }

@@ -11,6 +11,7 @@ from typing import Any
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting import edits
 from lumenstat.drafting.draft import Draft
+from lumenstat.drafting.placeholders import STATEMENT, TO_BE_SAID, new
 from lumenstat.drafting.pointing import item_for
 from lumenstat.drafting.trees import find_item, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
@@ -75,7 +76,7 @@ def _pick(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
 def _add(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     """Add an empty item of a kind, filled in so far that it can be looked at."""
     kind = str(args["kind"])
-    item: dict[str, Any] = {"kind": kind, "challenge": f"New {kind}", "response": "To be said", "who": "either"}
+    item: dict[str, Any] = {"kind": kind, "challenge": new(kind), "response": TO_BE_SAID, "who": "either"}
     if airframe is not None:
         item |= _sensible(airframe, kind)
     changed, name = edits.add_item(draft, item, _after(args))
@@ -91,8 +92,8 @@ def _branch(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
         case "drop":
             return Edited(edits.drop_branch(draft, item, branch), f"took branch {branch} of {item} away", item)
         case _:
-            entry = {"kind": "confirm", "challenge": "New step", "response": "To be said", "who": "either"}
-            entry["statement"] = "Say here what is confirmed."
+            entry = {"kind": "confirm", "challenge": new("step"), "response": TO_BE_SAID, "who": "either"}
+            entry["statement"] = STATEMENT
             changed, name = edits.add_into_branch(draft, item, branch, entry)
             return Edited(changed, f"added {name} to branch {branch}", name)
 
@@ -121,7 +122,7 @@ def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
             branches = [{"id": "go-on", "when": "time >= 0", "says": "Go on"}]
             return {"branches": [*branches, {"id": "stop", "when": "time < 0", "says": "Stop"}]}
         case _:
-            return {"statement": "Say here what is confirmed."}
+            return {"statement": STATEMENT}
 
 
 def _remove(draft: Draft, _: Airframe | None, args: Args) -> Edited:
@@ -142,7 +143,7 @@ def _shift(draft: Draft, _: Airframe | None, args: Args) -> Edited:
 
 def _new_section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item = str(args["item"])
-    return Edited(edits.add_section(draft, "New section", item), f"a section begins with {item}", item)
+    return Edited(edits.add_section(draft, new("section"), item), f"a section begins with {item}", item)
 
 
 def _section(draft: Draft, _: Airframe | None, args: Args) -> Edited:

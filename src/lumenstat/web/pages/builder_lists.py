@@ -8,6 +8,7 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import figure_of, free_name, list_at, value_at
+from lumenstat.drafting.placeholders import LOG_ENTRY, TO_BE_FILLED_IN, TO_BE_SAID, new
 from lumenstat.errors import EditRefused
 from lumenstat.language.values import position_text
 from lumenstat.systems.electrical.ac_sources import AcSection
@@ -71,20 +72,20 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
         middle = (supply.hertz.min + supply.hertz.max) / 2
         return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
     if path == "bands":
-        return {"at_least": 50, "words": "To be said"}
+        return {"at_least": 50, "words": TO_BE_SAID}
     if path == "aims":
-        return {"id": free_name("aim", taken), "when": "time > 0", "says": "To be said"}
+        return {"id": free_name("aim", taken), "when": "time > 0", "says": TO_BE_SAID}
     if path == "start.before":
         return {"after": 10}
     if path == "start.out_of_service":
         target = next(iter(airframe.lamps), "")
-        return {"kind": "bulb_dead", "target": target, "says": "What the log says of it"}
+        return {"kind": "bulb_dead", "target": target, "says": LOG_ENTRY}
     if path == "faults":
         kind, target = "bulb_dead", next(iter(airframe.lamps), "")
         return {"id": free_name("fault", taken), "kind": kind, "target": target, "at": 60}
-    line = {"id": "line", "name": "New line", "value": "to be filled in"}
+    line = {"id": "line", "name": new("line"), "value": TO_BE_FILLED_IN}
     if path == "papers":
-        return {"id": free_name("paper", taken, "_"), "name": "New paper", "lines": [line]}
+        return {"id": free_name("paper", taken, "_"), "name": new("paper"), "lines": [line]}
     return line | {"id": free_name("line", taken, "_")}
 
 

@@ -11,7 +11,9 @@ from lumenstat.documents.design_rules import RULES
 from lumenstat.drafting.abbreviations import shipped_abbreviations
 from lumenstat.drafting.draft import Draft, DraftProblem, Read, open_items
 from lumenstat.drafting.matching import suggestions
+from lumenstat.drafting.placeholders import Placeholder, placeholders
 from lumenstat.drafting.trees import plain_of
+from lumenstat.proving.difference import Difference
 from lumenstat.proving.proof import Consequence, Finding, Proof, Remedy
 from lumenstat.proving.report import standing_lines
 from lumenstat.web.pages.builder_forms import KIND_WORDS
@@ -20,6 +22,7 @@ from lumenstat.web.rendering import Context, clock
 CHART_WIDTH, CHART_HEIGHT, CHART_LEFT = 392, 74, 8
 GANTT_LEFT, GANTT_WIDTH, GANTT_ROW = 118, 270, 18
 NAME_AT_MOST = 19
+PLACEHOLDER = "placeholder"
 TAGS = {"applies_when": "if", "one_of": "or", "not_before": "later", "floats_until": "any time"}
 """What is written before an item in the script where something other than its place says when it is due."""
 
@@ -121,6 +124,9 @@ class ProofView(Context):
     worst: tuple[Suggested, ...]
     standing: tuple[tuple[str, str], ...]
     stale: str
+    change: str
+    differences: tuple[Difference, ...]
+    placeholders: int
     publishable: bool
     proven: bool
 
@@ -186,9 +192,18 @@ def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[ShownFin
 
     written = [_of_problem(problem, shown) for problem in read.problems]
     unmatched = list(_unmatched(draft, read, shown))
+    unwritten = [_of_placeholder(each, shown) for each in placeholders(draft)]
     modelled = [_of_finding(finding, shown) for finding in (proof.findings if proof else ())]
     grave = {"stops": 0, "warns": 1, "notes": 2}
-    return tuple(sorted([*written, *unmatched, *modelled], key=lambda each: grave[each.severity]))
+    return tuple(sorted([*written, *unmatched, *unwritten, *modelled], key=lambda each: grave[each.severity]))
+
+
+def _of_placeholder(left: Placeholder, shown: Any) -> ShownFinding:
+    where = left.field.replace("_", " ") + ("" if left.item else " of the exercise")
+    found: ShownFinding = shown(
+        left.item, kind=PLACEHOLDER, severity="warns", says=f'"{left.text}" still stands as {where}.'
+    )
+    return found
 
 
 def _of_problem(problem: DraftProblem, shown: Any) -> ShownFinding:
@@ -252,8 +267,11 @@ def proof_view(
     consequences: tuple[Consequence, ...],
     job: Mapping[str, Any],
     stale: str = "",
+    since: tuple[str, tuple[Difference, ...]] = ("", ()),
 ) -> ProofView:
     """The proof of the draft; `job` tells of one that is under way, `stale` of the change that overtook this one.
+
+    `since` is what was changed after the proof before this one, and what that did.
 
     Of a stale proof the figures and the chart are shown, not its findings: what they say may be mended already.
     """
@@ -285,6 +303,9 @@ def proof_view(
         worst=tuple(_suggested(rows, read, consequences)),
         standing=tuple(line for each in proof.standing for line in standing_lines(each)) if proof and not stale else (),
         stale=stale,
+        change=since[0] if not stale else "",
+        differences=since[1] if not stale else (),
+        placeholders=sum(finding.kind == PLACEHOLDER for finding in findings),
         publishable=proof is not None and not stale and proof.ok and stops == 0,
         proven=proof is not None and not stale,
     )

@@ -30,13 +30,24 @@ def bundle_of(request: Request, draft_id: str) -> Bundle:
 
 
 @router.post("/drafts/{draft_id}/prove", name="prove_draft", dependencies=[CheckedForm])
-def prove(request: Request, draft_id: str, viewer: Instructor, stop: Annotated[str, Form()] = "") -> Response:
-    """Begin to prove the draft as it stands, or stop."""
-    bundle = bundle_of(request, draft_id)
+def prove(
+    request: Request,
+    draft_id: str,
+    viewer: Instructor,
+    stop: Annotated[str, Form()] = "",
+    follows: Annotated[str, Form()] = "",
+) -> Response:
+    """Begin to prove the draft as it stands, or stop. A proof that only `follows` a change waits for the next one."""
+    try:
+        bundle = bundle_of(request, draft_id)
+    except RecordError:
+        if follows:
+            return JSONResponse({"digest": None})
+        raise
     if stop:
         request.app.state.proofs.cancel(bundle.digest)
     else:
-        request.app.state.proofs.start(bundle)
+        request.app.state.proofs.start(bundle, draft_id)
     return JSONResponse({"digest": bundle.digest})
 
 

@@ -1,7 +1,10 @@
 // The builder: every change goes to the server and comes back as the parts of the page; nothing waits for a save.
 import { Deck } from "./deck.js";
 
-const POLL_MS = 800;
+const POLL_MS = 400;
+// After the last key a field is sent, and after the last change the model flies the draft.
+const TYPED_MS = 700;
+const FOLLOW_MS = 300;
 
 class Builder {
   constructor(root) {
@@ -9,7 +12,8 @@ class Builder {
     this.edition = Number(root.dataset.edition);
     this.selected = root.dataset.selected;
     this.queue = Promise.resolve();
-    this.parts = Object.fromEntries(["head", "script", "inspector", "proof"].map((name) => [name, document.querySelector(`[data-${name}]`)]));
+    this.drawn = {};
+    this.parts = Object.fromEntries(["head", "script", "inspector", "progress", "proof"].map((name) => [name, document.querySelector(`[data-${name}]`)]));
     this.note = root.querySelector("[data-note]");
     this.pick = document.querySelector("[data-pick-dialog]");
     this.clause = document.querySelector("[data-clause-dialog]");
@@ -18,16 +22,17 @@ class Builder {
     this.bind();
     this.headChanged();
     if (root.dataset.busy === "true") this.poll();
+    else if (root.dataset.due === "true") this.follow();
   }
 
   // ---- talking to the server --------------------------------------------------------------------------------------
 
-  send(verb, args = {}) {
-    this.queue = this.queue.then(() => this.sendNow(verb, args));
+  send(verb, args = {}, refused = (says) => this.say(says)) {
+    this.queue = this.queue.then(() => this.sendNow(verb, args, refused));
     return this.queue;
   }
 
-  async sendNow(verb, args) {
+  async sendNow(verb, args, refused) {
     const body = new FormData();
     for (const [name, value] of Object.entries({ csrf: this.root.dataset.csrf, edition: this.edition, verb, args: JSON.stringify(args), item: this.selected })) body.set(name, value);
     let answer;
@@ -40,30 +45,73 @@ class Builder {
     const said = await answer.json().catch(() => ({ says: "The desk did not understand this; load the page again." }));
     if (answer.ok) this.show(said);
     else if (answer.status === 409) this.tellOvertaken(said, verb, args);
-    else this.say(said.says);
+    else refused(said.says);
   }
 
   async refresh(item = this.selected) {
     const answer = await fetch(`${this.root.dataset.parts}?item=${encodeURIComponent(item)}`);
-    if (answer.ok) this.show(await answer.json());
+    const said = answer.ok ? await answer.json() : null;
+    if (said && said.edition >= this.edition) this.show(said);
+    else if (said) await this.refresh(item);
   }
 
   show(said, keepFocus = true) {
-    const at = keepFocus ? document.activeElement?.dataset?.field : null;
+    const typing = keepFocus ? this.typing() : null;
     const scroll = this.parts.script.scrollTop;
     this.edition = said.edition;
     this.selected = said.selected;
-    for (const [name, part] of Object.entries(this.parts)) part.innerHTML = said[name];
+    for (const name of Object.keys(this.parts)) this.draw(name, said);
     this.parts.script.scrollTop = scroll;
     const field = document.querySelector("[data-edition-field]");
     if (field) field.value = said.edition;
-    if (at) this.parts.inspector.querySelector(`[data-field="${CSS.escape(at)}"]`)?.focus();
+    if (typing) this.goOnTyping(typing);
     this.note.hidden = true;
     const count = this.parts.script.querySelectorAll("[data-row-item]").length;
     this.root.querySelector("[data-count]").textContent = `${count} item${count === 1 ? "" : "s"}`;
     this.headChanged();
     this.root.dataset.edition = said.edition;
     if (said.busy && !this.polling) this.poll();
+    else if (said.due) this.follow();
+  }
+
+  // What is being typed, and where the cursor stands, so that an answer from the server takes nothing from under a hand.
+  typing() {
+    const element = /** @type {HTMLInputElement} */ (document.activeElement);
+    if (!element?.dataset?.field) return null;
+    const caret = "selectionStart" in element && element.type !== "checkbox" ? [element.selectionStart, element.selectionEnd] : null;
+    return { item: this.selected, field: element.dataset.field, value: element.value, caret };
+  }
+
+  goOnTyping({ item, field, value, caret }) {
+    const element = this.parts.inspector.querySelector(`[data-field="${CSS.escape(field)}"]`);
+    if (!element) return;
+    element.focus();
+    if (item !== this.selected || element.type === "checkbox" || element.tagName === "SELECT") return;
+    if (element.value !== value) {
+      element.value = value;
+      this.typed(element);
+    }
+    if (caret?.[0] !== null && caret) element.setSelectionRange(...caret);
+  }
+
+  // The proof follows the draft: once nothing is changed any more for a moment, the model flies it.
+  follow() {
+    clearTimeout(this.following);
+    this.following = setTimeout(() => this.prove(false, true), FOLLOW_MS);
+  }
+
+  typed(element) {
+    clearTimeout(this.sending);
+    // What is only half typed may be wrong: that is said once the field is left.
+    const half = () => delete element.dataset.sent;
+    this.sending = setTimeout(() => element.isConnected && this.changed(element, half), TYPED_MS);
+  }
+
+  // Only what has changed is drawn anew: a button that is replaced between press and release is never clicked.
+  draw(name, said) {
+    if (this.drawn[name] === said[name]) return;
+    this.drawn[name] = said[name];
+    this.parts[name].innerHTML = said[name];
   }
 
   headChanged() {
@@ -100,30 +148,41 @@ class Builder {
     this.show(said.theirs, false);
   }
 
-  async prove(stop = false) {
+  async prove(stop = false, follows = false) {
     const body = new FormData();
     body.set("csrf", this.root.dataset.csrf);
+    if (follows) body.set("follows", "yes");
     if (stop) body.set("stop", "yes");
     await this.queue;
     const answer = await fetch(this.root.dataset.proveAt, { method: "POST", body });
-    if (answer.ok) this.poll();
-    else this.say("The draft cannot be flown yet; mend what its findings say first.");
+    if (answer.ok) {
+      if (!this.polling) this.poll();
+    } else this.say("The draft cannot be flown yet; mend what its findings say first.");
   }
 
   async poll() {
     this.polling = true;
     for (;;) {
       await new Promise((done) => setTimeout(done, POLL_MS));
-      const answer = await fetch(`${this.root.dataset.parts}?item=${encodeURIComponent(this.selected)}`);
+      const asked = this.selected;
+      const answer = await fetch(`${this.root.dataset.parts}?item=${encodeURIComponent(asked)}`);
       if (!answer.ok) break;
       const said = await answer.json();
+      if (asked !== this.selected) continue;
+      // Asked before the last change and answered after it: the next answer tells of that one. What somebody else
+      // changed meanwhile is said when something is changed here, and both are shown.
+      if (said.edition < this.edition || (said.edition > this.edition && said.busy)) continue;
+      if (said.edition > this.edition) break;
       // While somebody types only the proof is drawn anew, so that nothing is taken from under their hands.
-      if (document.activeElement?.dataset?.field) this.parts.proof.innerHTML = said.proof;
+      this.draw("progress", said);
+      if (document.activeElement?.dataset?.field) this.draw("proof", said);
       else this.show(said);
       if (!said.busy) {
-        this.parts.script.innerHTML = said.script;
-        this.parts.head.innerHTML = said.head;
+        this.draw("script", said);
+        this.draw("head", said);
         this.headChanged();
+        this.polling = false;
+        if (said.due) this.follow();
         break;
       }
     }
@@ -135,6 +194,12 @@ class Builder {
   bind() {
     document.addEventListener("click", (event) => this.click(event));
     this.parts.inspector.addEventListener("change", (event) => this.changed(event.target));
+    this.parts.inspector.addEventListener("input", (event) => {
+      const named = event.target.dataset.field === "id";
+      if (!named && event.target.matches("input:not([type=checkbox]):not([type=radio]), textarea")) this.typed(event.target);
+    });
+    this.unwritten = document.querySelector("[data-unwritten-dialog]");
+    document.querySelector("[data-publish]").addEventListener("submit", (event) => this.publish(event));
     this.parts.inspector.addEventListener("submit", (event) => this.submitted(event));
     document.querySelector("[data-pick-dialog]").addEventListener("click", (event) => this.picked(event), true);
     document.addEventListener("keydown", (event) => this.key(event));
@@ -177,15 +242,26 @@ class Builder {
     return this.parts.inspector.querySelector('[data-inspected="item"]')?.dataset.id ?? null;
   }
 
-  changed(element) {
+  publish(event) {
+    const count = Number(this.parts.head.querySelector("template").dataset.placeholders);
+    if (!count || this.unwritten.returnValue === "publish") return;
+    event.preventDefault();
+    this.unwritten.querySelector("[data-unwritten-count]").textContent = count === 1 ? "1 text" : `${count} texts`;
+    this.unwritten.onclose = () => this.unwritten.returnValue === "publish" && event.target.requestSubmit();
+    this.unwritten.showModal();
+  }
+
+  changed(element, refused) {
     const name = element.dataset.field;
-    if (!name) return;
+    if (!name || element.value === element.dataset.sent) return;
+    clearTimeout(this.sending);
+    if (element.type !== "checkbox") element.dataset.sent = element.value;
     const value = element.type === "checkbox" ? (element.checked ? "true" : "") : element.value;
     const fields = { [name]: value };
     const inspected = this.parts.inspector.querySelector("[data-inspected]").dataset;
-    if (element.dataset.set === "exercise") this.send("exercise", { fields });
-    else if (element.dataset.set === "section") this.send("section", { section: inspected.id, fields });
-    else this.send("fields", { item: inspected.id, fields });
+    if (element.dataset.set === "exercise") this.send("exercise", { fields }, refused);
+    else if (element.dataset.set === "section") this.send("section", { section: inspected.id, fields }, refused);
+    else this.send("fields", { item: inspected.id, fields }, refused);
   }
 
   submitted(event) {
