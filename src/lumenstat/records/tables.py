@@ -54,6 +54,8 @@ class Person(Base):
     time_zone: Mapped[str] = mapped_column(String(40), default="UTC", server_default="UTC")
     edition: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     erased_at: Mapped[datetime | None] = mapped_column(DateTime)
+    preferences: Mapped[str | None] = mapped_column(Text)
+    """What they want pages to be like, as JSON; None for the usual."""
 
     __table_args__ = (CheckConstraint("role in ('trainee', 'instructor', 'head')", name="ck_people_role"),)
 

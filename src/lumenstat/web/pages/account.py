@@ -5,17 +5,20 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
 from lumenstat.records.invitations import invited, use_up
 from lumenstat.records.people import check_password, get_person, set_account, set_password, time_zones
+from lumenstat.records.preferences import Preferences, preferences_of, set_preferences
 from lumenstat.records.sign_ins import sign_out_others
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
 from lumenstat.web.guessing import Try
 from lumenstat.web.pages.sign_in import address_of, signed_in_response
+from lumenstat.web.pages.station_keys import ShownKey, checked_keys, shown_keys
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import SIGN_IN, CheckedForm, SignedIn, Viewer, cookie
 
@@ -33,6 +36,8 @@ class AccountContext(Context):
     sign_in_name: str
     time_zone: str
     time_zones: tuple[str, ...]
+    single_keys: bool
+    keys: tuple[ShownKey, ...]
     form: FormState
     said: str = ""
 
@@ -55,11 +60,14 @@ def show(request: Request, viewer: SignedIn, said: str = "") -> Response:
 
 def _account(request: Request, viewer: Viewer, form: FormState | None = None, said: str = "") -> AccountContext:
     person: Person = request.app.state.database.read(lambda session: get_person(session, viewer.id))
+    wants = preferences_of(person)
     return AccountContext(
         name=person.name,
         sign_in_name=person.sign_in_name,
         time_zone=person.time_zone,
         time_zones=time_zones(),
+        single_keys=wants.single_keys,
+        keys=tuple(shown_keys(wants)),
         form=form or FormState(),
         said=said,
     )
@@ -75,6 +83,22 @@ def change(
     except EntryRefused as error:
         form = FormState(typed={"name": name, "time_zone": time_zone}, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
+    return RedirectResponse(f"{urls.account()}?said=kept", 303)
+
+
+@router.post("/account/keys", name="own_keys", dependencies=[CheckedForm])
+async def change_keys(request: Request, viewer: SignedIn) -> Response:
+    """Keep other keys of the station, or none without Alt."""
+    sent = await request.form()
+    typed = {name: str(value) for name, value in sent.items() if isinstance(value, str)}
+    try:
+        keys = checked_keys({name.removeprefix("key_"): value for name, value in typed.items()})
+    except EntryRefused as error:
+        form = FormState(typed=typed, wrong={error.field: str(error)})
+        return page(request, _account(request, viewer, form), 422)
+    wants = Preferences(single_keys="single_keys" in typed, keys=keys)
+    database = request.app.state.database
+    await run_in_threadpool(database.write, lambda session: set_preferences(session, viewer.id, wants))
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
 
 

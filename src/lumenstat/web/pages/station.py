@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
@@ -13,7 +14,8 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
 from lumenstat.items.registry import Item
 from lumenstat.records.lessons import station_rows, trainee_acted
-from lumenstat.records.people import instructors
+from lumenstat.records.people import get_person, instructors
+from lumenstat.records.preferences import Preferences, preferences_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
@@ -23,15 +25,14 @@ from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
 from lumenstat.web.pages.choices import Chosen, FaultChoice, fault_choices
 from lumenstat.web.pages.runs import may_see
+from lumenstat.web.pages.station_keys import ShownKey, letters_left, shown_keys
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import SignedIn
 
 router = APIRouter()
 
-KEYS = "GJKLBNMTUVWXZEQ"
-"""Letters for requests to the ground crew; the others are keys of the station itself."""
-
 FIRST_PAGE = "Power and systems"
+USUAL = Preferences()
 
 
 class CardItem(Context):
@@ -85,6 +86,8 @@ class ServiceButton(Context):
     action_name: str
     possible_when: tuple[str, ...]
     key: str
+    takes_away: bool
+    """Whether something goes away with it; its key then has to be pressed twice."""
 
 
 class Neighbour(Context):
@@ -132,6 +135,8 @@ class StationContext(Context):
     papers: tuple[Paper, ...]
     cautions: tuple[str, ...]
     brief: str
+    keys: tuple[ShownKey, ...]
+    single_keys: bool
     drill: str = ""
     """Of a moment of a drill: which one it is, in words."""
 
@@ -146,7 +151,8 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     bundle = run.exercise.bundle
     may_fly = viewer.id == run.trainee_id
     desk = request.app.state.database.read(lambda session: _desk_side(session, run, bundle)) if not may_fly else None
-    return page(request, station_context(run, bundle, may_fly, desk))
+    wants = request.app.state.database.read(lambda session: preferences_of(get_person(session, viewer.id)))
+    return page(request, station_context(run, bundle, may_fly, desk, wants))
 
 
 def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
@@ -166,8 +172,10 @@ def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
     )
 
 
-def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | None = None) -> StationContext:
-    """The station of a run."""
+def station_context(
+    run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | None = None, wants: Preferences = USUAL
+) -> StationContext:
+    """The station of a run, with the keys that its viewer wants."""
     airframe, exercise = bundle.airframe, bundle.exercise
     sections = tuple(_sections(bundle))
     shows_riser = exercise.riser_while_flown or not may_fly
@@ -189,12 +197,27 @@ def station_context(run: Run, bundle: Bundle, may_fly: bool, desk: DeskSide | No
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe) if shows_riser else None,
         large_riser=lay_out(airframe, "large") if shows_riser else None,
-        services=tuple(services_of(airframe)),
+        services=tuple(services_of(airframe, letters_left(wants))),
         papers=exercise.handed_out,
         cautions=airframe.cautions,
         brief=exercise.brief,
+        keys=tuple(shown_keys(wants, _there(bundle, shows_riser))),
+        single_keys=wants.single_keys,
         drill=_drill_words(run, bundle),
     )
+
+
+def _there(bundle: Bundle, shows_riser: bool) -> frozenset[str]:
+    """What the page of a bundle has that keys are about."""
+    pages = {panel.page for panel in bundle.airframe.panels}
+    assist = bundle.exercise.assist
+    found = {
+        "pages": len(pages) > 1,
+        "riser": shows_riser,
+        "guided": assist == "guided",
+        "taught": assist != "examined",
+    }
+    return frozenset(name for name, there in found.items() if there)
 
 
 def _drill_words(run: Run, bundle: Bundle) -> str:
@@ -283,8 +306,8 @@ def _parts(item: Item) -> tuple[str, ...]:
     return tuple(name for kind, name in item.parts() if kind in ("control", "instrument"))
 
 
-def services_of(airframe: Airframe) -> list[ServiceButton]:
-    """Everything that can be asked of the ground crew."""
+def services_of(airframe: Airframe, letters: Sequence[str] = ()) -> list[ServiceButton]:
+    """Everything that can be asked of the ground crew, with a letter for each as long as there are letters."""
     pairs = [(service, action) for service in airframe.services for action in service.actions]
     return [
         ServiceButton(
@@ -293,7 +316,8 @@ def services_of(airframe: Airframe) -> list[ServiceButton]:
             action=action.id,
             action_name=action.name,
             possible_when=action.possible_when,
-            key=KEYS[n] if n < len(KEYS) else "",
+            key=letters[n] if n < len(letters) else "",
+            takes_away=action.leaves == service.states[0],
         )
         for n, (service, action) in enumerate(pairs)
     ]

@@ -105,6 +105,11 @@ def account() -> str:
     return path("account")
 
 
+def own_keys() -> str:
+    """The form for one's own keys of the station."""
+    return path("own_keys")
+
+
 def own_password() -> str:
     """Changes one's own password."""
     return path("own_password")

@@ -68,9 +68,20 @@ export class Card {
     item.querySelector("[data-call-reading]").focus();
   }
 
-  judge(number) {
-    const choices = this.open?.querySelectorAll("fieldset input");
-    if (choices && choices[number - 1]) choices[number - 1].checked = true;
+  // A figure chooses: a judgement or a way by its place, and of controls to be looked at the position.
+  choose(number) {
+    const choice = this.open?.querySelectorAll("fieldset input, [data-see]")[number - 1];
+    if (choice?.matches("[data-see]")) choice.click();
+    else if (choice) choice.checked = true;
+    return Boolean(choice);
+  }
+
+  // Where the open item is answered: what it asks to be chosen or filled in, else its button, else the item itself.
+  focus() {
+    const item = this.open;
+    const answers = "[data-call-instrument], [data-see], fieldset input, [data-continue]:not([hidden]), [data-answer]";
+    const target = [...(item?.querySelectorAll(answers) ?? [])].find((each) => !each.disabled) ?? item?.querySelector("[data-heading]");
+    target?.focus();
   }
 
   hint() {
@@ -92,12 +103,14 @@ export class Card {
       if (element.dataset.state !== state) element.dataset.state = state;
     }
     for (const button of this.root.querySelectorAll("[data-continue]")) button.hidden = button.dataset.continue !== card.ready;
+    if (card.ready && this.announced !== card.ready) this.tell(card.ready, "It is there; Enter goes on.");
     for (const [id, level] of Object.entries(card.hints)) this.paintHints(id, level);
     this.root.querySelector("[data-answered]").textContent = answered.size;
     this.left = card.items.filter((id) => !answered.has(id));
     this.root.querySelector("[data-all-answered]").hidden = card.current !== null || card.flow !== null;
     if (card.current !== this.current) {
       this.current = card.current;
+      this.tell(card.current);
       this.station.guide(this.open);
       this.station.deck.showPicked(null);
       const open = this.open;
@@ -105,8 +118,17 @@ export class Card {
         const list = open.closest("[data-card]");
         const above = open.offsetTop - list.offsetTop - 84;
         list.scrollTo({ top: Math.max(0, above) });
+        this.station.leadOn(open);
       }
     }
+  }
+
+  // What a screen reader says of the open item; of one that is there, that it may be left.
+  tell(id, more = "") {
+    const item = this.items.get(id);
+    this.announced = more ? id : null;
+    const heading = item?.querySelector("[data-heading]")?.textContent.replace(/\s+/g, " ").trim() ?? "";
+    this.root.querySelector("[data-told]").textContent = `${heading}${more && `. ${more}`}`;
   }
 
   paintFlow(flow) {

@@ -16,10 +16,8 @@ export class CrewLine {
     this.station.act("request", { service, action });
   }
 
-  key(letter) {
-    const button = this.buttons.find((each) => each.dataset.key === letter.toUpperCase());
-    if (button && !button.disabled) this.ask(button);
-    return Boolean(button);
+  buttonOf(letter) {
+    return this.buttons.find((each) => each.dataset.key === letter && !each.hidden);
   }
 
   paint(lines, state, whole) {

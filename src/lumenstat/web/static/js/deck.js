@@ -108,6 +108,10 @@ export class Deck {
       if (by) {
         event.preventDefault();
         step(by);
+      } else if (["Enter", " "].includes(event.key) && !element.matches("button") && !event.repeat && !event.defaultPrevented) {
+        // A knob or lever turns on to its next position, and from the last one back to the first.
+        event.preventDefault();
+        element.click();
       }
     });
   }
@@ -241,7 +245,11 @@ export class Deck {
     const parts = names.map((name) => this.root.querySelector(`[data-part="${name}"]`)).filter(Boolean);
     this.reveal(parts[0]);
     for (const part of parts) part.classList.add("found");
-    parts[0]?.querySelector("button, [tabindex], input")?.focus();
+    const first = parts[0];
+    // A guard that is open is no longer what the hand goes to.
+    const target = first?.querySelector('.guard-button[aria-pressed="false"]') ?? first?.querySelector("[data-control], [data-instrument], input, [tabindex]");
+    target?.focus();
+    if (target?.matches("input")) target.select();
     setTimeout(() => parts.forEach((part) => part.classList.remove("found")), 4000);
   }
 

@@ -4,7 +4,7 @@ import { Deck } from "./deck.js";
 import { Card } from "./card.js";
 import { Riser } from "./riser.js";
 import { CrewLine } from "./crew.js";
-import { bindKeys } from "./keys.js";
+import { Keys } from "./keys.js";
 import { Dialogs } from "./dialogs.js";
 import { Watch } from "./watch.js";
 
@@ -27,7 +27,7 @@ class Station {
     this.crew = new CrewLine(root, this);
     this.dialogs = new Dialogs(root, this);
     this.watch = root.dataset.watch ? new Watch(root, this) : null;
-    bindKeys(this);
+    this.keys = new Keys(this);
     byId("begin")?.addEventListener("click", () => this.act("rate", { times: 1 }));
     byId("hand")?.addEventListener("click", () => this.raiseHand());
     for (const button of root.querySelectorAll("[data-rate]")) {
@@ -80,6 +80,16 @@ class Station {
     if (this.root.dataset.assist !== "guided") return;
     this.guided = item?.dataset.parts ? item.dataset.parts.split("|") : [];
     this.deck.guide(this.guided);
+  }
+
+  // After an answer whoever uses keys stands where the next act is: at the part, where the step is shown, else on the card.
+  leadOn(item) {
+    if (!this.keys?.used || !this.mayFly || !item) return;
+    const onDeck = document.activeElement?.closest("[data-deck]");
+    if (this.guided?.length && this.root.dataset.assist === "guided" && item.dataset.kind !== "verify") this.deck.locate(this.guided);
+    // In a list or a field the letters would be typed: a reading begins on the deck, with the letters free.
+    else if (item.dataset.kind === "check") item.querySelector("[data-heading]").focus();
+    else if (!onDeck || item.querySelector("[data-answer], [data-see]")) this.card.focus();
   }
 
   raiseHand() {

@@ -1,0 +1,192 @@
+"""Whole exercises flown by keyboard alone, and by touch alone on two sizes of tablet."""
+
+from __future__ import annotations
+
+import time
+
+from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import TimeoutError as NotThere
+
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
+from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in
+from tests.browser.hand import Hand
+from tests.browser.station import Station
+from tests.flights import PERFECT
+from tests.procedures import shipped
+
+FOCUSED = "document.activeElement.closest('[data-part]')?.dataset.part"
+
+
+class Keyboard(Hand):
+    """A hand that only presses keys: nothing is clicked, filled in or focused by the test."""
+
+    def __init__(self, page: Page, bundle: Bundle, server: Server) -> None:
+        super().__init__(Station(page), bundle, server)
+        self.names = {control.id: control.name for control in bundle.airframe.controls.values()}
+        self.names |= {part.id: part.name for part in bundle.airframe.instruments.values()}
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    def find(self, part: str) -> None:
+        """Go to a part by its name; where two are called alike, on to the next."""
+        self.press("f")
+        self.page.wait_for_selector('[data-dialog="find"][open]')
+        self.page.keyboard.type(self.names[part])
+        self.press("Enter")
+        for _ in range(120):
+            if self.page.evaluate(FOCUSED) == part:
+                return
+            self.press("Tab")
+        raise AssertionError(f"{part} was not reached by keys")
+
+    def turn(self, item: str) -> None:
+        """Wait for an item to come up, or go to its line and press Enter."""
+        try:
+            self.s.at(item, seconds=1.5)
+        except NotThere:
+            self.press("c")
+            for _ in range(150):
+                if self.page.evaluate("document.activeElement.dataset.turn") == item:
+                    self.press("Enter")
+                    break
+                self.press("Tab")
+            self.s.at(item)
+
+    def move(self, control: str, position: str) -> None:
+        element = self.page.locator(f'[data-control="{control}"]')
+        positions = (element.get_attribute("data-positions") or "").split("|")
+        self.find(control)
+        guard = self.page.locator(f'[data-guard="{control}"]')
+        if guard.count() and guard.get_attribute("aria-pressed") == "false":
+            self.press(" ")
+            expect(guard).to_have_attribute("aria-pressed", "true")
+            self.press("Tab")
+        for _ in range(len(positions)):
+            at = element.get_attribute("data-position")
+            if at == position:
+                return
+            self.press("ArrowDown" if positions.index(position) > positions.index(at or "") else "ArrowUp")
+            self.page.wait_for_selector(f'[data-control="{control}"]:not([data-position="{at}"])')
+        assert element.get_attribute("data-position") == position
+
+    def hold(self, control: str, seconds: float) -> None:
+        self.find(control)
+        with self.server.at_pace(PACE_OF_HOLDS):
+            self.page.keyboard.down(" ")
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+            time.sleep(seconds / PACE_OF_HOLDS)
+            self.page.keyboard.up(" ")
+
+    def call(self, item: str, instrument: str, judgement: str) -> None:
+        self.find(instrument)
+        reading = "" if judgement == "dead" else self.s.reads(instrument)
+        self.press("p")
+        self.page.keyboard.type(reading)
+        self.press(judgement[0], "Enter")
+
+    def do(self, event: LogEvent) -> None:
+        args = event.args
+        match event.verb:
+            case "confirm" | "respond":
+                self.turn(args["item"])
+                self.press("Enter")
+            case "decide":
+                self.turn(args["item"])
+                ways = self.page.locator(f'[data-item="{args["item"]}"] fieldset input')
+                values = [way.get_attribute("value") for way in ways.all()]
+                self.press("c", str(values.index(args["branch"]) + 1), "Enter")
+            case "see":
+                item = next(each for each in self.verifies if args["control"] in each.all_controls)
+                self.turn(item.id)
+                written = f"{args['control']}|{args['position']}"
+                seen = self.page.locator(f'[data-item="{item.id}"] [data-see]')
+                self.press("c", str([each.get_attribute("data-see") for each in seen.all()].index(written) + 1))
+            case "call":
+                item_id = next(each.id for each in self.checks if each.instrument == args["instrument"])
+                self.checks = [each for each in self.checks if each.id != item_id]
+                self.turn(item_id)
+                with self.server.at_pace(PACE_OF_HOLDS):
+                    self.call(item_id, args["instrument"], args["judgement"])
+            case "set" if isinstance(args["to"], float):
+                self.find(args["control"])
+                self.page.keyboard.type(f"{args['to']:g}")
+                self.press("Enter")
+            case "set":
+                self.move(args["control"], args["to"])
+            case "request":
+                button = self.page.locator(f'[data-request="{args["service"]}|{args["action"]}"]')
+                expect(button).to_be_enabled()
+                letter = (button.get_attribute("data-key") or "").lower()
+                self.press(letter)
+                if button.get_attribute("data-takes-away") is not None:
+                    expect(self.page.locator("[data-say]")).to_contain_text(f"press {letter.upper()} once more")
+                    self.press(letter)
+                expect(button).to_be_disabled()
+            case "finish":
+                self.press("Shift+F")
+                self.page.wait_for_selector('[data-dialog="finish"][open]')
+                self.press("Enter")
+
+
+def station_of(browser: Browser, server: Server, exercise: str) -> str:
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(f"{server.address}/exercises/{exercise}")
+        odile.select_option("#trainee", label="Ines Okafor-Lund")
+        odile.click("button:has-text('Start the exercise')")
+        odile.wait_for_url("**/station")
+        return odile.url
+
+
+def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) -> None:
+    name = "apu-and-ground-power-away"
+    address = station_of(browser, server, name)
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(address)
+        ines.wait_for_selector('[data-drawn=true] [data-item][data-state="current"]')
+        assert Keyboard(ines, shipped(name), server).fly(PERFECT[name]()) == {}
+        assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
+
+
+def test_keys_are_another_or_none_without_alt(browser: Browser, server: Server) -> None:
+    address = station_of(browser, server, "guided-power-up")
+    with signed_in(browser, server, "ines", expects="status of 422") as ines:
+        ines.goto(f"{server.address}/account")
+        ines.fill("#key_find", "o")
+        ines.click("button:has-text('Keep these keys')")
+        assert "taken already" in ines.inner_text("#keys")
+        ines.fill("#key_find", "x")
+        ines.uncheck("[name=single_keys]")
+        ines.click("button:has-text('Keep these keys')")
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        find = ines.locator('[data-dialog="find"]')
+        ines.keyboard.press("x")
+        ines.keyboard.press("f")
+        expect(find).to_be_hidden()
+        ines.keyboard.press("Alt+x")
+        expect(find).to_be_visible()
+        ines.keyboard.press("Escape")
+        assert "Alt X" in ines.inner_text("main")
+        letters = [each.get_attribute("data-key") for each in ines.locator("[data-request]").all()]
+        assert "X" not in letters
+
+
+def test_guided_leads_the_focus_from_step_to_step(browser: Browser, server: Server) -> None:
+    address = station_of(browser, server, "guided-power-up")
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        s = Station(ines)
+        for item in ("log", "outside"):
+            s.at(item)
+            ines.keyboard.press("Enter")
+        s.at("hydraulic-pump")
+        expect(ines.locator("[data-told]")).to_contain_text("Electric hydraulic pump")
+        assert ines.evaluate("document.activeElement.dataset.see") == "hydraulic_pump|ON"
+        ines.keyboard.press("2")
+        expect(ines.locator("[data-told]")).to_contain_text("It is there; Enter goes on.")
+        ines.keyboard.press("Enter")
+        s.at("flap-lever")
