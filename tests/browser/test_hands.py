@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+import pytest
 from playwright.sync_api import Browser, Page, expect
 from playwright.sync_api import TimeoutError as NotThere
 
@@ -190,3 +191,136 @@ def test_guided_leads_the_focus_from_step_to_step(browser: Browser, server: Serv
         expect(ines.locator("[data-told]")).to_contain_text("It is there; Enter goes on.")
         ines.keyboard.press("Enter")
         s.at("flap-lever")
+
+
+class Touch(Hand):
+    """A hand of fingers only: taps, a pad for figures, holds that drift; no key and no mouse."""
+
+    def __init__(self, page: Page, bundle: Bundle, server: Server) -> None:
+        super().__init__(Station(page), bundle, server)
+        self.fingers = page.context.new_cdp_session(page)
+
+    def tap(self, selector: str) -> None:
+        self.page.locator(selector).first.tap()
+
+    def reveal(self, part: str) -> None:
+        selector = f'[data-part="{part}"]'
+        for number in range(self.page.locator("[data-tab]").count()):
+            if self.page.locator(selector).is_visible():
+                break
+            self.tap(f'[data-tab="{number}"]')
+        self.page.locator(selector).scroll_into_view_if_needed()
+
+    def turn(self, item: str) -> None:
+        try:
+            self.s.at(item, seconds=1.5)
+        except NotThere:
+            self.tap(f'[data-turn="{item}"]')
+            self.s.at(item)
+
+    def move(self, control: str, position: str) -> None:
+        self.reveal(control)
+        element = self.page.locator(f'[data-control="{control}"]')
+        positions = (element.get_attribute("data-positions") or "").split("|")
+        guard = self.page.locator(f'[data-guard="{control}"]')
+        if guard.count() and guard.get_attribute("aria-pressed") == "false":
+            guard.tap()
+            expect(guard).to_have_attribute("aria-pressed", "true")
+        for _ in positions:
+            if (at := element.get_attribute("data-position")) == position:
+                return
+            element.tap()
+            self.page.wait_for_selector(f'[data-control="{control}"]:not([data-position="{at}"])')
+        assert element.get_attribute("data-position") == position
+
+    def finger(self, kind: str, x: float = 0, y: float = 0) -> None:
+        points = [] if kind == "touchEnd" else [{"x": x, "y": y}]
+        self.fingers.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
+
+    def hold(self, control: str, seconds: float) -> None:
+        """Hold a button, and let the finger drift by 14 px meanwhile."""
+        self.reveal(control)
+        box = self.page.locator(f'[data-control="{control}"]').bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        with self.server.at_pace(PACE_OF_HOLDS):
+            self.finger("touchStart", x, y)
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+            for drift in range(1, 8):
+                self.finger("touchMove", x + drift, y + 2 * drift)
+                time.sleep(seconds / PACE_OF_HOLDS / 7)
+            self.finger("touchEnd")
+
+    def call(self, item: str, instrument: str, judgement: str) -> None:
+        panel = f'[data-item="{item}"]'
+        self.reveal(instrument)
+        reading = "" if judgement == "dead" else self.s.reads(instrument)
+        self.tap(f'[data-instrument="{instrument}"]')
+        for figure in reading.lstrip("-"):
+            self.tap(f'{panel} [data-pad="{figure}"]')
+        if reading.startswith("-"):
+            self.tap(f'{panel} [data-pad="−"]')
+        self.tap(f'{panel} label:has(input[value="{judgement}"])')
+        self.tap(f"{panel} [data-answer]")
+
+    def do(self, event: LogEvent) -> None:
+        args = event.args
+        match event.verb:
+            case "confirm" | "respond":
+                self.turn(args["item"])
+                self.tap(f'[data-item="{args["item"]}"] [data-answer]')
+            case "decide":
+                self.turn(args["item"])
+                self.tap(f'[data-item="{args["item"]}"] label:has(input[value="{args["branch"]}"])')
+                self.tap(f'[data-item="{args["item"]}"] [data-answer]')
+            case "see":
+                item = next(each for each in self.verifies if args["control"] in each.all_controls)
+                self.turn(item.id)
+                self.tap(f'[data-item="{item.id}"] [data-see="{args["control"]}|{args["position"]}"]')
+            case "call":
+                item_id = next(each.id for each in self.checks if each.instrument == args["instrument"])
+                self.checks = [each for each in self.checks if each.id != item_id]
+                self.turn(item_id)
+                with self.server.at_pace(PACE_OF_HOLDS):
+                    self.call(item_id, args["instrument"], args["judgement"])
+            case "set":
+                self.move(args["control"], args["to"])
+            case "request":
+                self.tap(f'[data-request="{args["service"]}|{args["action"]}"]:not([disabled])')
+            case "finish":
+                self.tap('[data-open="finish"]')
+                self.tap("[data-finish]")
+
+
+IN_VIEW = """() => ['[data-clock]', '[data-open=finish]', '[data-card]', '.requests', '[data-crew]', '[data-deck]'].filter(name => {
+  const r = document.querySelector(name).getBoundingClientRect();
+  return r.width < 20 || r.height < 10 || r.left < 0 || r.top < 0 || r.right > innerWidth + 1 || r.bottom > innerHeight + 1;
+}).concat(document.documentElement.scrollHeight > innerHeight + 1 ? ['the page scrolls'] : [],
+  document.documentElement.scrollWidth > innerWidth + 1 ? ['the page scrolls sideways'] : [])"""
+SMALL = """() => [...document.querySelectorAll('button, [role=slider], [role=switch], a, select, input:not([type=radio])')].filter(e => {
+  const r = e.getBoundingClientRect();
+  return e.checkVisibility() && r.width > 0 && (r.width < 23.5 || r.height < 23.5) && getComputedStyle(e).display !== 'inline';
+}).map(e => e.outerHTML.slice(0, 80))"""
+
+
+@pytest.mark.parametrize("width,height", [(1024, 768), (768, 1024)])
+def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int, height: int) -> None:
+    name = "apu-and-ground-power-away"
+    address = station_of(browser, server, name)
+    with signed_in(browser, server, "ines") as signed:
+        context = browser.new_context(
+            viewport={"width": width, "height": height}, has_touch=True, storage_state=signed.context.storage_state()
+        )
+        ines = context.new_page()
+        ines.goto(address)
+        ines.wait_for_selector('[data-drawn=true] [data-item][data-state="current"]')
+        ines.locator("[data-clock]").tap()
+        assert ines.evaluate(IN_VIEW) == []
+        assert ines.evaluate(SMALL) == []
+        hand = Touch(ines, shipped(name), server)
+        ines.locator('.on-tablets[data-open="riser"]').tap()
+        expect(ines.locator("[data-dialog=riser] [data-riser=large]")).to_be_visible()
+        ines.locator("[data-dialog=riser] button:has-text('Close')").tap()
+        assert hand.fly(PERFECT[name]()) == {}
+        assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
+        context.close()

@@ -11,7 +11,8 @@ export class Card {
   clicked(event) {
     const target = event.target.closest("button");
     if (!target) return;
-    const { turn, answer, see, locate, hint, flowDone } = target.dataset;
+    const { turn, answer, see, locate, hint, flowDone, pad } = target.dataset;
+    if (pad) return this.type(target, pad);
     if (target.dataset.continue) return this.answer();
     if (flowDone) return this.station.act("note", { text: "The flow is done.", flow: flowDone });
     if (turn) this.station.turnTo(turn);
@@ -19,6 +20,15 @@ export class Card {
     else if (see) this.see(target, see);
     else if (locate) this.station.deck.locate(locate.split("|"));
     else if (hint) this.hint();
+  }
+
+  // The pad types into the reading, for hands without a keyboard.
+  type(button, figure) {
+    const reading = button.closest("[data-item]").querySelector("[data-call-reading]");
+    if (reading.disabled) return;
+    if (figure === "back") reading.value = reading.value.slice(0, -1);
+    else if (figure === "−") reading.value = reading.value.startsWith("−") ? reading.value.slice(1) : `−${reading.value}`;
+    else if (figure !== "." || !reading.value.includes(".")) reading.value += figure;
   }
 
   get open() {
@@ -65,7 +75,7 @@ export class Card {
     if (!list) return;
     list.value = name;
     this.station.deck.showPicked(name);
-    item.querySelector("[data-call-reading]").focus();
+    if (!("touch" in this.root.dataset)) item.querySelector("[data-call-reading]").focus();
   }
 
   // A figure chooses: a judgement or a way by its place, and of controls to be looked at the position.
@@ -116,7 +126,8 @@ export class Card {
       const open = this.open;
       if (open) {
         const list = open.closest("[data-card]");
-        const above = open.offsetTop - list.offsetTop - 84;
+        // Some answered lines stay in sight above it, where the card is high enough for that.
+        const above = open.offsetTop - list.offsetTop - (list.clientHeight > 450 ? 84 : 0);
         list.scrollTo({ top: Math.max(0, above) });
         this.station.leadOn(open);
       }

@@ -28,6 +28,9 @@ class Station {
     this.dialogs = new Dialogs(root, this);
     this.watch = root.dataset.watch ? new Watch(root, this) : null;
     this.keys = new Keys(this);
+    // From the first touch on there is a pad for figures, larger targets, and no keyboard that covers the card.
+    root.addEventListener("pointerdown", (event) => event.pointerType === "touch" && this.touched(), true);
+    root.addEventListener("contextmenu", (event) => "touch" in root.dataset && event.preventDefault());
     byId("begin")?.addEventListener("click", () => this.act("rate", { times: 1 }));
     byId("hand")?.addEventListener("click", () => this.raiseHand());
     for (const button of root.querySelectorAll("[data-rate]")) {
@@ -90,6 +93,12 @@ class Station {
     // In a list or a field the letters would be typed: a reading begins on the deck, with the letters free.
     else if (item.dataset.kind === "check") item.querySelector("[data-heading]").focus();
     else if (!onDeck || item.querySelector("[data-answer], [data-see]")) this.card.focus();
+  }
+
+  touched() {
+    if ("touch" in this.root.dataset) return;
+    this.root.dataset.touch = "";
+    for (const reading of this.root.querySelectorAll("[data-call-reading]")) reading.inputMode = "none";
   }
 
   raiseHand() {
