@@ -238,7 +238,7 @@ class Touch(Hand):
         self.fingers.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": points})
 
     def hold(self, control: str, seconds: float) -> None:
-        """Hold a button, and let the finger drift by 14 px meanwhile."""
+        """Hold a button, and let the finger drift by 42 px meanwhile."""
         self.reveal(control)
         box = self.page.locator(f'[data-control="{control}"]').bounding_box()
         assert box is not None
@@ -247,7 +247,7 @@ class Touch(Hand):
             self.finger("touchStart", x, y)
             self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
             for drift in range(1, 8):
-                self.finger("touchMove", x + drift, y + 2 * drift)
+                self.finger("touchMove", x + drift, y - 6 * drift)
                 time.sleep(seconds / PACE_OF_HOLDS / 7)
             self.finger("touchEnd")
 
