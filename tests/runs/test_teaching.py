@@ -58,6 +58,19 @@ def test_guided_goes_on_only_when_it_is_there_and_the_trainee_says_so(guided: Li
     assert (current(guided), guided.card.ready) == ("flap-lever", None)
 
 
+def test_guided_says_that_a_step_is_put_right(guided: LiveRun, wall: Wall) -> None:
+    for item in ("log", "outside"):
+        act(guided, wall, "confirm", item=item)
+    act(guided, wall, "see", control="hydraulic_pump", position="ON")
+    wrong = guided.words[-1]
+    assert wrong.item == "hydraulic-pump"
+    act(guided, wall, "see", control="hydraulic_pump", position="OFF")
+    assert guided.words[-1].says == "'Electric hydraulic pump' is right now."
+    act(guided, wall, "see", control="hydraulic_pump", position="OFF")
+    assert guided.words[-1].says == "'Electric hydraulic pump' is right now.", "said once"
+    assert len(guided.words) == 2
+
+
 def test_guided_calls_out_acting_ahead_and_keeps_it_in_the_log(guided: LiveRun, wall: Wall) -> None:
     act(guided, wall, "confirm", item="log")
     act(guided, wall, "set", control="battery_main", to="ON")

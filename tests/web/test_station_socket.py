@@ -14,6 +14,8 @@ from sqlalchemy import select
 from starlette.testclient import WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
 
+from lumenstat.documents.bundles import Bundle
+from lumenstat.records.exercises import store_bundle
 from lumenstat.records.tables import RunEvent, SignIn
 from lumenstat.web.live.messages import OUTGOING, Act, MessageRefused, Open, read_message, schema
 from lumenstat.web.security import SignedSocket
@@ -311,3 +313,27 @@ def test_a_station_that_asks_is_told_that_the_desk_is_there(odile: Person, ines:
         socket.send_json({"ping": "perhaps"})
         assert until(socket, "refused")["says"].startswith("An action needs")
     assert kept(ines.client) == [], "asking starts no clock and is in no log"
+
+
+@pytest.mark.parametrize("wants,passes", [("hold", False), ("go on", True)])
+def test_the_clock_is_held_while_the_link_is_lost_where_the_exercise_wants_that(
+    odile: Person, ines: Person, frost: Bundle, wants: str, passes: bool
+) -> None:
+    exercise = frost.exercise.model_copy(update={"on_lost_link": wants})
+    bundle = Bundle(frost.airframe, frost.checklists, exercise)
+    database = odile.client.app.state.database  # type: ignore[attr-defined]
+    database.write(lambda session: store_bundle(session, bundle))
+    run = odile.start()
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        until(socket, "state")
+        send(socket, "a1", "confirm", item="log")
+        begun = until(socket, "state")["t"]
+    time.sleep(1.5)
+    with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        back = until(socket, "state")
+        assert (back["t"] - begun > 1.2) is passes
+        while back.get("clock", {"frozen": True})["frozen"]:
+            back = until(socket, "state")
+        send(socket, "a2", "confirm", item="outside")
+    held = [verb for _, verb in kept(ines.client) if verb in ("freeze", "note", "resume")]
+    assert held[:4] == ([] if passes else ["freeze", "note", "note", "resume"])

@@ -161,6 +161,8 @@ class Exercise(Written):
     aims: Annotated[tuple[Aim, ...], Since("0.3")] = ()
     riser: Annotated[Literal["always", "after", "never"] | None, Since("0.6")] = None
     """Whether the trainee sees the riser while flying, or only afterwards, or never; usually after where examined."""
+    on_lost_link: Annotated[Literal["go on", "hold"], Since("0.6")] = "go on"
+    """What the clock does while the trainee's station is not linked."""
     seed: int = 0
 
     @property

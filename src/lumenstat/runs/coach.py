@@ -27,13 +27,17 @@ class Word:
 
 
 class Coach:
-    """Watches the moments of a live run. `right` holds the items whose latest attempt was right."""
+    """Watches the moments of a live run.
+
+    `right` holds the items whose latest attempt was right, `slipped` those with a wrong one that is not put right yet.
+    """
 
     def __init__(self, bundle: Bundle, procedure: Procedure) -> None:
         self.procedure = procedure
         self.count = 0
         self.words: list[Word] = []
         self.right: set[str] = set()
+        self.slipped: set[str] = set()
         numbers = {text: n for n, text in enumerate(watched_texts(procedure))}
         self.reader = Reader(procedure, bundle.airframe, (), numbers)
         self.tests = {each.test_control for each in bundle.airframe.instruments.values()} - {None}
@@ -49,7 +53,8 @@ class Coach:
                 self.right.add(step.item.id)
             elif current is not None and step.item.id == current.id:
                 self.right.discard(step.item.id)
-        says = self._says(moment, found, current, answered)
+        says = self._says(moment, found, current, answered) or self._put_right(found)
+        self.slipped |= {step.item.id for step, attempt in found if not attempt.right and attempt.slip}
         word = [Word(moment.event.tick, *says)] if says else []
         self.words += word
         return word
@@ -73,6 +78,13 @@ class Coach:
                 return attempt.says, step.item.id
         if moment.event.verb in ACTING and not found and not self._asked_for(moment.event):
             return "Nothing on the card asks for that.", None
+        return None
+
+    def _put_right(self, found: list[tuple[Step, Attempt]]) -> tuple[str, str | None] | None:
+        for step, attempt in found:
+            if attempt.right and step.item.id in self.slipped:
+                self.slipped.discard(step.item.id)
+                return f"'{step.item.challenge}' is right now.", step.item.id
         return None
 
     def _still_open_before(self, step: Step, answered: set[str]) -> str | None:

@@ -148,6 +148,7 @@ def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
     store, shown = DatabaseStore(database, state.judges), station.shown_quantities
     state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
+    state.held_for_link, state.link_tasks = set(), set()
     state.reader = Worker("reader")
     state.starting = StartingDesk(database)
     state.facts = FactsDesk(database)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Literal, Self
+from typing import Annotated, Literal, Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
-from lumenstat.language.values import Band, Flag, Name, Part, Positive, Written
+from lumenstat.language.values import Band, Flag, Name, Part, Positive, Since, Written
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Threshold, Whole
@@ -31,7 +31,7 @@ class BusesSection(Written):
     """
 
     buses: tuple[Bus, ...]
-    rails: tuple[Name, ...] = ()
+    rails: Annotated[tuple[Name, ...], Since("0.6")] = ()
 
     def of_kind(self, kind: Literal["dc", "ac"]) -> tuple[Bus, ...]:
         """Those for direct or for alternating current."""

@@ -15,9 +15,10 @@ from typing import Any
 
 import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from sqlalchemy.orm import Session
 
 from lumenstat.errors import LumenstatError, RecordError, StorageError
-from lumenstat.records.runs import facts_of
+from lumenstat.records.runs import facts_of, find_run
 from lumenstat.runs.seats import Seat, encoded
 from lumenstat.web.live.messages import MessageRefused, Open, Ping, read_message
 from lumenstat.web.security import SignedSocket, Viewer, same_origin, viewer_of
@@ -69,6 +70,9 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> Non
         log.warning("run %s could not be opened: %s", run_id, error)
         await socket.close(NOT_NOW)
         return
+    holding = _Holding(socket.app.state, run_id) if seat.flies else None
+    if holding is not None:
+        await holding.back()
     codes: list[int | None] = []
     signed = SignedSocket(socket)
 
@@ -83,9 +87,53 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> Non
             group.start_soon(until_first, _watch_sign_in(signed))
     finally:
         hub.leave(run_id, seat)
+        if holding is not None and not hub.linked(run_id):
+            holding.begin()
     if codes and codes[0] is not None:
         with contextlib.suppress(RuntimeError):
             await socket.close(codes[0])
+
+
+class _Holding:
+    """Holds the clock of a run whose exercise wants that while the trainee's station is not linked.
+
+    What it does stands in the log as the instructor's, with the reason.
+    """
+
+    def __init__(self, state: Any, run_id: str) -> None:
+        self.state, self.run_id = state, run_id
+
+    def begin(self) -> None:
+        """The last station of the trainee has gone: hold the clock, whatever becomes of the socket."""
+        task = asyncio.get_running_loop().create_task(self._lost())
+        self.state.link_tasks.add(task)
+        task.add_done_callback(self.state.link_tasks.discard)
+
+    async def _lost(self) -> None:
+        if await asyncio.to_thread(self.state.database.read, self._wants_it) and await self._did("freeze"):
+            self.state.held_for_link.add(self.run_id)
+            await self._did("note", text="The link to the station was lost: the clock is held.")
+            if self.state.hub.linked(self.run_id):
+                await self.back()
+
+    async def back(self) -> None:
+        """A station of the trainee is there again."""
+        if self.run_id in self.state.held_for_link:
+            self.state.held_for_link.discard(self.run_id)
+            await self._did("note", text="The link is back: the clock goes on.")
+            await self._did("resume")
+
+    def _wants_it(self, session: Session) -> bool:
+        run = find_run(session, self.run_id)
+        return run.state == "running" and run.exercise.bundle.exercise.on_lost_link == "hold"
+
+    async def _did(self, verb: str, **args: str) -> bool:
+        try:
+            await self.state.hub.act(self.run_id, "instructor", verb, args, None)
+        except LumenstatError as error:
+            log.info("run %s: no %s as the link came or went: %s", self.run_id, verb, error)
+            return False
+        return True
 
 
 async def _send(socket: WebSocket, seat: Seat) -> int | None:

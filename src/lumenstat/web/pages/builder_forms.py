@@ -151,6 +151,8 @@ def _running(content: Mapping[str, Any]) -> Iterator[Field]:
     yield area(content, "brief", "Brief")
     yield menu(content, "assist", "Help", assists, "examined")
     yield menu(content, "time_lapse", "Time-lapse", lapses, "off")
+    links = (("go on", "time goes on"), ("hold", "the clock is held"))
+    yield menu(content, "on_lost_link", "While a station is not linked", links, "go on")
     yield figure(content, "minutes_at_most", "At most", "min")
     yield figure(content, "pass_mark", "Pass mark", "%")
     yield expression(content, "ends_when", "Ends by itself when")

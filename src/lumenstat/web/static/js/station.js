@@ -58,6 +58,7 @@ class Station {
   // A frame tells what has changed; the first one of a link is whole.
   take(frame) {
     if (frame.whole) this.state = {};
+    if (this.lostAt !== undefined && this.linked) this.sayBack(frame.t);
     this.watch?.stir();
     const changed = frame.quantities ?? {};
     Object.assign(this.state, changed);
@@ -74,6 +75,7 @@ class Station {
     if (frame.hand !== undefined && byId("hand")) byId("hand").setAttribute("aria-pressed", String(frame.hand));
     if (frame.pointed) this.deck.locate([frame.pointed]);
     if (frame.clock) this.clock = frame.clock;
+    this.t = frame.t;
     this.paintClock(frame.t, this.clock);
     this.root.dataset.drawn = "true";
   }
@@ -135,7 +137,15 @@ class Station {
     }
   }
 
+  // What passed while nobody could see it.
+  sayBack(t) {
+    const passed = Math.round(t - this.lostAt);
+    this.lostAt = undefined;
+    this.say(passed > 0 ? `The link is back. ${passed} s of the exercise passed meanwhile.` : "The link is back. The clock stood meanwhile.");
+  }
+
   showLink(yes, note) {
+    if (!yes && this.linked) this.lostAt = this.t;
     this.linked = yes;
     byId("link").textContent = yes ? "Desk linked" : "Not linked";
     byId("lost").hidden = yes;
