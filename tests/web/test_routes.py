@@ -18,7 +18,7 @@ STRANGER, OTHER, OWNER, INSTRUCTOR = range(4)
 SIGN_IN = 303
 """Somebody who is not signed in is led to the sign-in page."""
 
-OPEN_TO_ALL = {"/", "/sign-in", "/first-instructor", "/health", "/join", "/welcome/{token}"}
+OPEN_TO_ALL = {"/help", "/help/{topic}", "/", "/sign-in", "/first-instructor", "/health", "/join", "/welcome/{token}"}
 TEACHERS_ONLY = {
     "/exercises", "/exercises/{exercise_id}", "/drafts", "/drafts/{draft_id}", "/drafts/{draft_id}/parts",
     "/drafts/{draft_id}/start-state", "/drafts/{draft_id}/documents.zip", "/drafts/{draft_id}/{name}.yaml",

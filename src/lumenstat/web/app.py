@@ -62,6 +62,7 @@ from lumenstat.web.pages import (
     first_instructor,
     groups,
     health,
+    help_page,
     home,
     join,
     lessons,
@@ -84,7 +85,7 @@ from lumenstat.web.shipped import ShippedFiles
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, courses, course_form, logbook,
     class_record, drills, days, school, exercises, lessons, brief, runs, station, watch, debrief, being_judged, replay,
-    record, compare, sheets, drafts, builder, draft_files, proofs, health, live_station, live_desk,
+    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((NoSuchRecord, 404), (EntryRefused, 422))

@@ -22,6 +22,7 @@ from lumenstat.items.registry import KINDS
 from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.web import urls
 from lumenstat.web.drawing.knob import around_a_knob, sweep
+from lumenstat.web.help import OF_TAB
 from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
 
 HERE = Path(__file__).parent
@@ -80,6 +81,7 @@ environment = Environment(
 environment.globals.update(urls=urls, static=static, item_kinds=KINDS)
 environment.filters.update(
     around_a_knob=around_a_knob,
+    help_of=lambda tab: OF_TAB.get(tab, "first-steps"),
     sweep=sweep,
     clock=clock,
     points=points,

@@ -25,6 +25,16 @@ def first_instructor() -> str:
     return path("first_instructor")
 
 
+def help_home() -> str:
+    """Help: its topics and its search."""
+    return path("help_home")
+
+
+def help_topic(topic: str) -> str:
+    """A page of help."""
+    return path("help_topic", topic=topic)
+
+
 def home() -> str:
     """Everybody's home page."""
     return path("home")

@@ -52,6 +52,14 @@ function go(next) {
   if (same && to.hash) location.reload();
 }
 
+// ? leads to the help about this page, where nothing is being typed.
+document.addEventListener("keydown", (event) => {
+  const help = document.querySelector("[data-help]");
+  const target = /** @type {HTMLElement} */ (event.target);
+  if (!help || event.key !== "?" || event.ctrlKey || event.altKey || target.matches("input, select, textarea")) return;
+  if (!document.querySelector("dialog[open]")) location.assign(help.getAttribute("href"));
+});
+
 document.addEventListener("submit", (event) => {
   const form = event.target;
   if (!(form instanceof HTMLFormElement) || !form.hasAttribute("data-stay")) return;
