@@ -53,6 +53,7 @@ HEADS = (
     "/drafts", "/drafts/sheet", "/runs", "/people", "/people/7", "/people/list", "/people/7/record", "/groups", "/groups/1",
     "/groups/1/record?exercise=frost-on-the-ramp", "/courses", "/courses/1", "/courses/1/change", "/days", "/days/{plan}", "/school",
     "/audit", "/account", "/runs/{run}/debrief", "/runs/{run}/replay?t=300", "/runs/{run}/beside/{other}", "/desk", "/nowhere",
+    "/help", "/help/model", "/help?q=riser",
 )  # fmt: skip
 TRAINEES = ("/home", "/runs", "/people/6/record", "/days/{plan}", "/runs/{run}/debrief", "/account")
 

@@ -34,3 +34,12 @@ def test_the_help_of_a_page_is_one_step_away(odile: Person) -> None:
     for tab, path in (("desk", "/desk"), ("drafts", "/drafts"), ("people", "/people")):
         assert f'href="/help/{OF_TAB[tab]}"' in odile.client.get(path).text
     assert set(OF_TAB.values()) <= {name for name, _ in TOPICS}
+
+
+def test_a_hint_is_put_away_for_good(ines: Person) -> None:
+    words = "The clock stands until your first act."
+    assert words in ines.client.get("/home").text
+    form = {"csrf": ines.token("/home"), "hint": "trainee"}
+    assert ines.client.post("/account/hints", data=form).status_code == 204
+    assert words not in ines.client.get("/home").text
+    assert ines.client.post("/account/hints", data=form | {"hint": "zeppelin"}).status_code == 404

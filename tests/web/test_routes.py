@@ -55,7 +55,7 @@ TEACHERS_FORMS = {
 OWNERS_FORMS = {"/runs/{run_id}/fork"}
 OTHER_FORMS = {
     "/sign-in", "/first-instructor", "/sign-out", "/sign-out-everywhere", "/join", "/welcome/{token}", "/account",
-    "/account/password", "/account/keys", "/account/other-sign-ins", "/exercises/{exercise_id}/practise", "/people/{person_id}/drill",
+    "/account/password", "/account/keys", "/account/hints", "/account/other-sign-ins", "/exercises/{exercise_id}/practise", "/people/{person_id}/drill",
     "/drills/{drill_id}/again",
 }  # fmt: skip
 

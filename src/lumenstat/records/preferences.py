@@ -12,16 +12,24 @@ from lumenstat.records.tables import Person
 
 
 class Preferences(BaseModel):
-    """Keys of the station that are another than usual, by command, and whether they work without Alt."""
+    """Keys of the station that are another than usual, by command; whether they work without Alt; hints put away."""
 
     model_config = ConfigDict(frozen=True, extra="ignore")
     single_keys: bool = True
     keys: Mapping[str, str] = {}
+    hints_read: frozenset[str] = frozenset()
 
 
 def preferences_of(person: Person) -> Preferences:
     """What somebody wants; the usual where they settled nothing."""
     return Preferences.model_validate_json(person.preferences) if person.preferences else Preferences()
+
+
+def put_hint_away(session: Session, person_id: int, hint: str) -> None:
+    """A hint for a first time is not shown again."""
+    wants = preferences_of(get_person(session, person_id))
+    put = {"hints_read": wants.hints_read | {hint}}
+    set_preferences(session, person_id, wants.model_copy(update=put))
 
 
 def set_preferences(session: Session, person_id: int, preferences: Preferences) -> None:

@@ -20,6 +20,7 @@ from lumenstat.errors import StorageError
 from lumenstat.language.intake import check_text
 from lumenstat.records.acting import actor
 from lumenstat.records.database import Database
+from lumenstat.records.preferences import preferences_of
 from lumenstat.records.sign_ins import find_sign_in, hash_token, note_seen, seen_long_ago
 from lumenstat.settings import Settings
 
@@ -46,6 +47,7 @@ class Viewer:
     time_zone: str = "UTC"
     must_change: bool = False
     run_id: str | None = None
+    hints_read: frozenset[str] = frozenset()
 
     @property
     def is_instructor(self) -> bool:
@@ -98,7 +100,16 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
     if (acts := actor.get()) is not None:
         acts.name = person.name
     must_change = person.must_change and found.run_id is None
-    return Viewer(person.id, person.name, person.role, found.csrf_token, person.time_zone, must_change, found.run_id)
+    return Viewer(
+        person.id,
+        person.name,
+        person.role,
+        found.csrf_token,
+        person.time_zone,
+        must_change,
+        found.run_id,
+        preferences_of(person).hints_read,
+    )
 
 
 class SignedSocket:

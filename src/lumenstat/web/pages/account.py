@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Request, Response
 from fastapi.concurrency import run_in_threadpool
@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lumenstat.errors import EntryRefused
 from lumenstat.records.invitations import invited, use_up
 from lumenstat.records.people import check_password, get_person, set_account, set_password, time_zones
-from lumenstat.records.preferences import Preferences, preferences_of, set_preferences
+from lumenstat.records.preferences import preferences_of, put_hint_away, set_preferences
 from lumenstat.records.sign_ins import sign_out_others
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
@@ -24,6 +24,8 @@ from lumenstat.web.security import SIGN_IN, CheckedForm, SignedIn, Viewer, cooki
 
 router = APIRouter()
 
+HINTS = frozenset({"trainee", "instructor", "station", "desk", "builder"})
+"""Hints for a first time, by the page that they stand on."""
 NOT_ALIKE = {"again": "The two are not the same."}
 
 
@@ -96,10 +98,23 @@ async def change_keys(request: Request, viewer: SignedIn) -> Response:
     except EntryRefused as error:
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
-    wants = Preferences(single_keys="single_keys" in typed, keys=keys)
-    database = request.app.state.database
-    await run_in_threadpool(database.write, lambda session: set_preferences(session, viewer.id, wants))
+    put = {"single_keys": "single_keys" in typed, "keys": keys}
+    await run_in_threadpool(request.app.state.database.write, lambda session: _keep_keys(session, viewer.id, put))
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
+
+
+def _keep_keys(session: Session, person_id: int, put: dict[str, Any]) -> None:
+    wants = preferences_of(get_person(session, person_id))
+    set_preferences(session, person_id, wants.model_copy(update=put))
+
+
+@router.post("/account/hints", name="put_hint_away", dependencies=[CheckedForm])
+def hint_read(request: Request, viewer: SignedIn, hint: Annotated[str, Form(max_length=20)]) -> Response:
+    """A hint for a first time has been read."""
+    if hint not in HINTS:
+        raise HTTPException(404, "There is no such hint.")
+    request.app.state.database.write(lambda session: put_hint_away(session, viewer.id, hint))
+    return Response(status_code=204)
 
 
 @router.post("/account/other-sign-ins", name="end_other_sign_ins", dependencies=[CheckedForm])

@@ -115,6 +115,11 @@ def account() -> str:
     return path("account")
 
 
+def put_hint_away() -> str:
+    """Where a hint that was read is put away."""
+    return path("put_hint_away")
+
+
 def own_keys() -> str:
     """The form for one's own keys of the station."""
     return path("own_keys")

@@ -123,7 +123,8 @@ class Builder {
     }
     const publish = document.querySelector("[data-publish] button");
     publish.disabled = head.dataset.publishable !== "true";
-    publish.textContent = head.dataset.publishable === "true" ? "Publish" : head.dataset.stops !== "0" ? `Publish, ${head.dataset.stops} to mend` : "Publish, prove it first";
+    publish.textContent = head.dataset.stops === "0" ? "Publish" : `Publish, ${head.dataset.stops} to mend`;
+    publish.title = head.dataset.publishable === "true" ? "Let trainees see it" : "It can be published once the model has flown it as it stands and nothing stops it";
   }
 
   say(text) {

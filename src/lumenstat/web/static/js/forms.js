@@ -60,6 +60,15 @@ document.addEventListener("keydown", (event) => {
   if (!document.querySelector("dialog[open]")) location.assign(help.getAttribute("href"));
 });
 
+// A hint that was read goes away at once, and does not come again.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (!(form instanceof HTMLFormElement) || !form.hasAttribute("data-hint-form")) return;
+  event.preventDefault();
+  form.hidden = true;
+  fetch(form.action, { method: "POST", body: new FormData(form) });
+});
+
 document.addEventListener("submit", (event) => {
   const form = event.target;
   if (!(form instanceof HTMLFormElement) || !form.hasAttribute("data-stay")) return;
