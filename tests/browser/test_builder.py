@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import Browser, Page, expect
 
 from lumenstat.documents.bundles import Bundle
@@ -162,3 +164,36 @@ def test_what_a_start_is_like_is_written_line_by_line(browser: Browser, server: 
         expect(odile.locator('[data-field="bands.2.words"]')).to_have_value("Nearly there")
         document = odile.request.get(odile.url.split("?")[0] + "/exercise.yaml").text()
         assert "Light does not come on, deferred" in document and "kind: load_failed" in document
+
+
+def test_what_is_called_out_by_doing_becomes_an_item(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(f"{server.address}/drafts")
+        form = odile.locator("[data-begin=nothing]")
+        form.locator("[name=title]").fill("By doing")
+        form.locator("button").click()
+        odile.wait_for_url("**/drafts/*")
+        draft = odile.url.split("?")[0]
+        odile.click("button:has-text('Fly it')")
+        odile.wait_for_url("**/station")
+        odile.wait_for_selector("[data-drawn=true]")
+        s = Station(odile)
+        s.move("meter_selector", "MAIN")
+        reads = s.reads("battery_volts")
+        odile.click('[data-instrument="battery_volts"]')
+        dialog = odile.locator('[data-dialog="call"]')
+        dialog.locator("[name=reading]").fill(reads)
+        dialog.locator("label:has(input[value=within])").click()
+        dialog.locator("button[value=call]").click()
+        expect(dialog).to_be_hidden()
+        odile.click('[data-open="finish"]')
+        odile.click("[data-finish]")
+        odile.wait_for_url("**/debrief")
+        assert "it counts in nobody's record" in odile.inner_text("main")
+        odile.click("[data-draft]")
+        odile.wait_for_url(f"{draft}*")
+        odile.click("[data-take] button")
+        odile.wait_for_url(f"{draft}*")
+        rows = odile.locator("[data-row-item]")
+        expect(rows).to_have_count(3)
+        expect(rows.nth(2)).to_have_attribute("aria-label", re.compile(r"Check: .*battery.* to .* V", re.IGNORECASE))

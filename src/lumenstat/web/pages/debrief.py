@@ -97,6 +97,8 @@ class DebriefContext(Context):
     template: ClassVar[str] = "debrief.html"
     tab: ClassVar[str] = "runs"
     run_id: str
+    draft_id: str | None
+    """The draft that was flown, if it was one: its flight counts in nobody's record."""
     title: str
     airframe: str
     trainee: str
@@ -262,6 +264,7 @@ def debrief_context(
         )
     return DebriefContext(
         run_id=run.id,
+        draft_id=run.draft_id,
         title=bundle.exercise.title,
         airframe=bundle.airframe.name,
         trainee=run.trainee.name,

@@ -137,6 +137,8 @@ class StationContext(Context):
     brief: str
     keys: tuple[ShownKey, ...]
     single_keys: bool
+    by_doing: bool
+    """Whether it is a draft's flight: what is called out there becomes items."""
     drill: str = ""
     """Of a moment of a drill: which one it is, in words."""
 
@@ -203,6 +205,7 @@ def station_context(
         brief=exercise.brief,
         keys=tuple(shown_keys(wants, _there(bundle, shows_riser))),
         single_keys=wants.single_keys,
+        by_doing=run.draft_id is not None,
         drill=_drill_words(run, bundle),
     )
 

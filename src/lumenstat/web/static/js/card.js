@@ -72,7 +72,11 @@ export class Card {
   pick(name) {
     const item = this.open;
     const list = item?.querySelector("[data-call-instrument]");
-    if (!list) return;
+    if (!list) {
+      const part = this.station.deck.instruments.get(name);
+      if (this.root.dataset.byDoing === "true") this.station.dialogs.call(name, part.dataset.name);
+      return;
+    }
     list.value = name;
     this.station.deck.showPicked(name);
     if (!("touch" in this.root.dataset)) item.querySelector("[data-call-reading]").focus();

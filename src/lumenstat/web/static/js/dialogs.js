@@ -17,6 +17,27 @@ export class Dialogs {
     });
   }
 
+  // On a draft's station whatever is read may be called out, and becomes an item.
+  call(instrument, name) {
+    const dialog = this.dialog("call");
+    if (!dialog || this.anyOpen) return;
+    const form = dialog.querySelector("[data-call-form]");
+    form.reset();
+    dialog.querySelector("[data-call-name]").textContent = name;
+    dialog.onclose = () => dialog.returnValue === "call" && this.called(instrument, new FormData(form));
+    dialog.returnValue = "";
+    dialog.showModal();
+    form.elements.reading.focus();
+  }
+
+  called(instrument, said) {
+    const judgement = said.get("judgement");
+    if (judgement === "dead") return this.station.act("call", { instrument, judgement });
+    const written = String(said.get("reading")).trim().replace(",", ".").replace("−", "-");
+    if (written === "" || !Number.isFinite(Number(written))) return this.station.say("Say the reading as a figure, like 24.6.");
+    return this.station.act("call", { instrument, reading: Number(written), judgement });
+  }
+
   dialog(name) {
     return this.root.querySelector(`[data-dialog="${name}"]`);
   }
