@@ -12,12 +12,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from lumenstat.records.database import Database
 from lumenstat.records.day_plans import plans_from
 from lumenstat.standins.today import plan_today
 from tests.browser.conftest import Server, signed_in, start_exercise
+from tests.browser.station import Station
 from tests.flights import about, perfect_frost, without
 from tests.school import flown, signed
 
@@ -88,6 +89,7 @@ DIALOGS: dict[str, Callable[[Page], None]] = {
     "cold": lambda page: None,
     "keys": lambda page: page.keyboard.press("?"),
     "papers": lambda page: page.click("[data-open=papers]"),
+    "riser": lambda page: page.keyboard.press("r"),
     "finish": lambda page: page.click("[data-open=finish]"),
 }
 
@@ -127,3 +129,43 @@ def test_the_builder_and_its_proof(browser: Browser, server: Server) -> None:
         page.goto(f"{page.url}/card")
         found["card"] = violations(page)
         assert {name: each for name, each in found.items() if each} == {}
+
+
+def test_the_station_at_twice_the_size_loses_nothing(browser: Browser, server: Server) -> None:
+    """1280x800 at 200 % is a page of 640x400: every part can be reached by scrolling down, none sideways."""
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        address = start_exercise(odile, server)
+        ines.set_viewport_size({"width": 640, "height": 400})
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        assert ines.evaluate("document.documentElement.scrollWidth <= innerWidth")
+        for name in (
+            "[data-clock]",
+            '[data-open="finish"]',
+            "[data-crew]",
+            '[data-control="battery_main"]',
+            '[data-part="wipers"]',
+        ):
+            part = ines.locator(name).first
+            part.scroll_into_view_if_needed()
+            box = part.bounding_box()
+            assert box is not None and box["x"] >= 0 and box["x"] + box["width"] <= 641, name
+        assert ines.locator("[data-clock]").bounding_box()["y"] < 400, "the clock stays in view"  # type: ignore[index]
+        # Under the clock that stays in view a target may be half covered until one scrolls on.
+        ines.evaluate("scrollTo(0, 0)")
+        assert violations(ines) == {}
+
+
+def test_lamps_that_light_are_said_where_that_is_wanted(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
+        address = start_exercise(odile, server)
+        ines.goto(f"{server.address}/account")
+        ines.check("[name=announces_lamps]")
+        ines.click("button:has-text('Keep these keys')")
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        assert ines.inner_text("[data-lit-told]") == ""
+        Station(ines).move("battery_main", "ON")
+        expect(ines.locator("[data-lit-told]")).to_contain_text("lamp lit")
+        name = ines.get_attribute('[data-instrument="essential_volts"]', "aria-label") or ""
+        assert name.startswith("Essential DC, Buses, ") and name.endswith(" V")

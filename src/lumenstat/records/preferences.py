@@ -12,10 +12,12 @@ from lumenstat.records.tables import Person
 
 
 class Preferences(BaseModel):
-    """Keys of the station that are another than usual, by command; whether they work without Alt; hints put away."""
+    """Keys of the station that are another than usual, by command; whether they work without Alt; whether lamps
+    that light are said to a screen reader; hints put away."""
 
     model_config = ConfigDict(frozen=True, extra="ignore")
     single_keys: bool = True
+    announces_lamps: bool = False
     keys: Mapping[str, str] = {}
     hints_read: frozenset[str] = frozenset()
 

@@ -39,6 +39,7 @@ class AccountContext(Context):
     time_zone: str
     time_zones: tuple[str, ...]
     single_keys: bool
+    announces_lamps: bool
     keys: tuple[ShownKey, ...]
     form: FormState
     said: str = ""
@@ -69,6 +70,7 @@ def _account(request: Request, viewer: Viewer, form: FormState | None = None, sa
         time_zone=person.time_zone,
         time_zones=time_zones(),
         single_keys=wants.single_keys,
+        announces_lamps=wants.announces_lamps,
         keys=tuple(shown_keys(wants)),
         form=form or FormState(),
         said=said,
@@ -98,7 +100,7 @@ async def change_keys(request: Request, viewer: SignedIn) -> Response:
     except EntryRefused as error:
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
-    put = {"single_keys": "single_keys" in typed, "keys": keys}
+    put = {"single_keys": "single_keys" in typed, "announces_lamps": "announces_lamps" in typed, "keys": keys}
     await run_in_threadpool(request.app.state.database.write, lambda session: _keep_keys(session, viewer.id, put))
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
 

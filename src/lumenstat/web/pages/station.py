@@ -19,7 +19,7 @@ from lumenstat.records.preferences import Preferences, preferences_of
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
-from lumenstat.systems.panel.part import Control, Instrument, Lamp, Panel
+from lumenstat.systems.panel.part import Control, Lamp, Panel
 from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
@@ -126,7 +126,8 @@ class StationContext(Context):
     sections: tuple[CardSection, ...]
     count: int
     deck: tuple[DeckPage, ...]
-    instruments: tuple[Instrument, ...]
+    instruments: tuple[tuple[str, str], ...]
+    """Every instrument by its id, with its name and its zone."""
     lamps: tuple[Lamp, ...]
     riser: Riser | None
     """None where the trainee is not to see it while flying."""
@@ -137,6 +138,7 @@ class StationContext(Context):
     brief: str
     keys: tuple[ShownKey, ...]
     single_keys: bool
+    announces_lamps: bool
     by_doing: bool
     """Whether it is a draft's flight: what is called out there becomes items."""
     drill: str = ""
@@ -195,7 +197,7 @@ def station_context(
         sections=sections,
         count=sum(len(section.items) for section in sections),
         deck=deck_of(airframe),
-        instruments=tuple(airframe.instruments.values()),
+        instruments=tuple((i.id, f"{i.name}, {panel.name}") for panel in airframe.panels for i in panel.instruments),
         lamps=tuple(airframe.lamps.values()),
         riser=lay_out(airframe) if shows_riser else None,
         large_riser=lay_out(airframe, "large") if shows_riser else None,
@@ -205,6 +207,7 @@ def station_context(
         brief=exercise.brief,
         keys=tuple(shown_keys(wants, _there(bundle, shows_riser))),
         single_keys=wants.single_keys,
+        announces_lamps=wants.announces_lamps,
         by_doing=run.draft_id is not None,
         drill=_drill_words(run, bundle),
     )

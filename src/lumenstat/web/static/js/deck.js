@@ -208,7 +208,11 @@ export class Deck {
   paintLamp(id, lit) {
     const lamp = this.lamps.get(id);
     if (!lamp) return;
+    const lights = lit === true && lamp.dataset.lit !== "true";
     lamp.dataset.lit = String(lit);
+    if (lights && this.root.dataset.announcesLamps === "true") {
+      this.root.querySelector("[data-lit-told]").textContent = `${lamp.textContent.trim()} lamp lit`;
+    }
     if ("sounds" in lamp.dataset) this.horn?.set(id, lit === true);
     lamp.setAttribute("aria-label", `${lamp.textContent.trim()} lamp, ${lit ? "lit" : "dark"}`);
   }
