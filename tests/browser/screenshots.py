@@ -16,6 +16,9 @@ FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
 
 def shoot(page: Page, name: str) -> None:
+    # What helps at a first time is read and put away.
+    for hint in page.locator("[data-hint-form]:not([hidden]) button").all():
+        hint.click()
     page.screenshot(path=FOLDER / f"{name}.png")
 
 

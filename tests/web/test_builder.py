@@ -73,7 +73,7 @@ def test_a_draft_is_proven_published_and_then_seen_by_others(odile: Person, draf
     refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf})
     assert "Prove the draft as it stands first" in refused.text
     parts = draft.prove()
-    assert 'data-proof-state="proven"' in parts["proof"] and "data-chart" in parts["proof"]
+    assert 'data-proof-state="proven"' in parts["progress"] and "data-chart" in parts["proof"]
     assert 'data-publishable="true"' in parts["head"]
     assert draft.post("publish").headers["location"] == "/exercises/from-a-sheet"
     assert "From a sheet" in odile.client.get("/exercises").text
@@ -82,12 +82,12 @@ def test_a_draft_is_proven_published_and_then_seen_by_others(odile: Person, draf
     assert "Other words" in draft.parts()["script"]
     assert "Other words" not in odile.client.get("/exercises/from-a-sheet").text
     parts = draft.parts()
-    assert 'data-proof-state="stale"' in parts["proof"] and 'data-publishable="false"' in parts["head"]
+    assert 'data-proof-state="stale"' in parts["progress"] and 'data-publishable="false"' in parts["head"]
     assert 'flown before "challenge of main-battery"' in parts["proof"] and "data-chart" in parts["proof"]
     refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf})
     assert "Prove the draft as it stands first" in refused.text
     draft.edit("remove", item="main-battery")
-    assert 'data-proof-state="stale"' in draft.parts()["proof"]
+    assert 'data-proof-state="stale"' in draft.parts()["progress"]
 
 
 def test_what_stops_it_is_not_published(odile: Person, draft: Draft) -> None:

@@ -204,3 +204,12 @@ def test_requests_are_logged_as_json_with_their_number(odile: Person, capsys: py
     assert request["says"].startswith("GET /runs 200")
     assert "secret" not in request["says"], "what is asked for is nobody's business but its page's"
     assert "ValueError: for the log" in next(line for line in lines if line["says"] == "it failed")["trace"]
+
+
+def test_a_debrief_tells_the_time_where_its_reader_is(odile: Person, ines: Person) -> None:
+    run = judged_run(odile, ines)
+    assert re.search(r"\d\d:\d\d UTC", odile.client.get(f"/runs/{run}/debrief").text)
+    form = {"csrf": odile.token("/account"), "name": "Odile Marrash", "time_zone": "Asia/Tokyo"}
+    odile.client.post("/account", data=form)
+    page = odile.client.get(f"/runs/{run}/debrief").text
+    assert re.search(r"\d\d:\d\d JST", page) and not re.search(r"\d\d:\d\d UTC", page)

@@ -43,7 +43,7 @@ from lumenstat.web.pages.builder_forms import (
 from lumenstat.web.pages.builder_inspector import Inspected, inspected
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection, effects_of, proof_view, sections_of
 from lumenstat.web.pages.station import DeckPage, ServiceButton, deck_of, services_of
-from lumenstat.web.rendering import Context, page, render
+from lumenstat.web.rendering import Context, moment, page, render
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
 
 router = APIRouter()
@@ -86,7 +86,7 @@ class BuilderContext(Context):
 @router.get("/drafts/{draft_id}", name="builder")
 def show(request: Request, draft_id: str, viewer: Instructor, item: str = "") -> Response:
     """The builder's page."""
-    return page(request, _context(request, draft_id, item))
+    return page(request, _context(request, draft_id, item, viewer.time_zone))
 
 
 @router.get("/drafts/{draft_id}/parts", name="builder_parts")
@@ -265,7 +265,7 @@ def _standing(request: Request, draft_id: str) -> DraftStatus:
     return DraftStatus(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale, was, change)
 
 
-def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
+def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderContext:
     at = _standing(request, draft_id)
     kept, draft, read = at.kept, at.draft, at.read
     desk = request.app.state.proofs
@@ -306,7 +306,7 @@ def _context(request: Request, draft_id: str, item: str) -> BuilderContext:
         services=tuple(services_of(airframe)) if airframe else (),
         quantities=tuple(quantities_of(airframe)) if airframe else (),
         flights=tuple(
-            FlownDraft(id=run.id, words=f"{run.trainee.name}, {run.created:%-d %B, %H:%M} UTC") for run in flights[:8]
+            FlownDraft(id=run.id, words=f"{run.trainee.name}, {moment(run.created, zone)}") for run in flights[:8]
         ),
     )
 
@@ -316,7 +316,7 @@ def _parts(request: Request, viewer: Viewer, draft_id: str, item: str) -> Respon
 
 
 def _parts_content(request: Request, viewer: Viewer, draft_id: str, item: str) -> dict[str, Any]:
-    context = _context(request, draft_id, item)
+    context = _context(request, draft_id, item, viewer.time_zone)
     names = ("script", "inspector", "progress", "proof", "head")
     html = {name: render(request, f"builder_{name}.html", context, viewer, viewer.csrf_token) for name in names}
     return {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
@@ -23,7 +24,7 @@ class Side(Context):
 
     run_id: str
     trainee: str
-    flown: str
+    flown: datetime
     outcome: str
     percent: float
     used: float
@@ -108,7 +109,7 @@ def _side(run: Run, ledger: Ledger) -> Side:
     return Side(
         run_id=run.id,
         trainee=run.trainee.name,
-        flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
+        flown=run.started or run.created,
         outcome=ledger.outcome_words,
         percent=ledger.percent,
         used=ledger.ended_at,

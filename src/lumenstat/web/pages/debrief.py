@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
@@ -40,7 +41,7 @@ from lumenstat.web.pages.being_judged import being_judged
 from lumenstat.web.pages.last_word import ChangedLine, Judgeable, changed_lines, may_change
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
-from lumenstat.web.rendering import Context, cached_page, page
+from lumenstat.web.rendering import Context, cached_page, moment, page
 from lumenstat.web.security import SignedIn, Viewer
 
 router = APIRouter()
@@ -102,7 +103,7 @@ class DebriefContext(Context):
     title: str
     airframe: str
     trainee: str
-    flown: str
+    flown: datetime
     outcome: str
     outcome_words: str
     outcome_reason: str
@@ -138,7 +139,7 @@ class DebriefContext(Context):
     verdicts: tuple[str, ...]
     may_judge: bool
     signed_by: str | None
-    signed_at: str | None
+    signed_at: datetime | None
     others: tuple[OtherRun, ...]
     origin: str | None
     origin_at: float | None
@@ -167,7 +168,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         run = database.read(lambda session: find_run(session, run_id))
         return page(request, being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
     others = tuple(
-        OtherRun(id=each.id, words=f"{each.trainee}, {each.created:%-d %B, %H:%M}")
+        OtherRun(id=each.id, words=f"{each.trainee}, {moment(each.created, viewer.time_zone)}")
         for each in database.read(
             lambda session: runs_like(session, run_id, None if viewer.is_instructor else viewer.id)
         )
@@ -268,7 +269,7 @@ def debrief_context(
         title=bundle.exercise.title,
         airframe=bundle.airframe.name,
         trainee=run.trainee.name,
-        flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
+        flown=run.started or run.created,
         outcome=ledger.outcome,
         outcome_words=ledger.outcome_words,
         outcome_reason=_reason(ledger, bundle.exercise.pass_mark),
@@ -304,7 +305,7 @@ def debrief_context(
         verdicts=tuple(CHOICES["item"]),
         may_judge=may_judge and run.signed_by is None,
         signed_by=run.signed_by,
-        signed_at=f"{run.signed_at:%-d %B %Y, %H:%M} UTC" if run.signed_at else None,
+        signed_at=run.signed_at,
         others=(),
         origin=run.origin_id,
         origin_at=None if run.origin_tick is None else run.origin_tick / 100,
