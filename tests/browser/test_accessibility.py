@@ -76,6 +76,17 @@ def test_every_page_of_a_head_of_training(browser: Browser, school: tuple[Server
         assert all_of(page, server, HEADS, names) == {}
 
 
+def test_every_page_on_dark_paper(browser: Browser, school: tuple[Server, dict[str, str]]) -> None:
+    server, names = school
+    with signed_in(browser, server, "rosamund", expects="status of 404") as page:
+        page.goto(f"{server.address}/account")
+        page.select_option("[name=theme]", "dark")
+        page.click("button:has-text('Keep it')")
+        expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+        assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(20, 23, 31)"
+        assert all_of(page, server, HEADS, names) == {}
+
+
 def test_every_page_of_a_trainee_and_of_nobody(browser: Browser, school: tuple[Server, dict[str, str]]) -> None:
     server, names = school
     with signed_in(browser, server, "ines") as page:

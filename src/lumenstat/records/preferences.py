@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Literal, get_args
 
 from pydantic import BaseModel, ConfigDict
 from sqlalchemy.orm import Session
 
+from lumenstat.errors import EntryRefused
 from lumenstat.records.people import get_person
 from lumenstat.records.tables import Person
+
+Theme = Literal["paper", "dark", "auto"]
+"""How office pages look; auto as the device does."""
 
 
 class Preferences(BaseModel):
@@ -18,8 +23,17 @@ class Preferences(BaseModel):
     model_config = ConfigDict(frozen=True, extra="ignore")
     single_keys: bool = True
     announces_lamps: bool = False
+    theme: Theme = "paper"
     keys: Mapping[str, str] = {}
     hints_read: frozenset[str] = frozenset()
+
+
+def checked_theme(theme: str) -> Theme:
+    """A theme by its name. Raises EntryRefused."""
+    found: Theme | None = next((each for each in get_args(Theme) if each == theme), None)
+    if found is None:
+        raise EntryRefused(f"There is no theme {theme!r}: paper, dark or auto.", "theme")
+    return found
 
 
 def preferences_of(person: Person) -> Preferences:

@@ -127,7 +127,7 @@ def cached_page(request: Request, viewer: Viewer, key: tuple[object, ...], made:
             page=context, viewer=viewer, csrf=TOKEN_GOES_HERE, demo=request.app.state.settings.demo
         )
 
-    text: str = request.app.state.page_cache.text((viewer.id, viewer.name, viewer.time_zone, *key), drawn)
+    text: str = request.app.state.page_cache.text((viewer.id, viewer.name, viewer.time_zone, viewer.theme, *key), drawn)
     return HTMLResponse(text.replace(TOKEN_GOES_HERE, masked(viewer.csrf_token)))
 
 

@@ -48,6 +48,7 @@ class Viewer:
     must_change: bool = False
     run_id: str | None = None
     hints_read: frozenset[str] = frozenset()
+    theme: str = "paper"
 
     @property
     def is_instructor(self) -> bool:
@@ -100,6 +101,7 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
     if (acts := actor.get()) is not None:
         acts.name = person.name
     must_change = person.must_change and found.run_id is None
+    wants = preferences_of(person)
     return Viewer(
         person.id,
         person.name,
@@ -108,7 +110,8 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
         person.time_zone,
         must_change,
         found.run_id,
-        preferences_of(person).hints_read,
+        wants.hints_read,
+        wants.theme,
     )
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lumenstat.errors import EntryRefused
 from lumenstat.records.invitations import invited, use_up
 from lumenstat.records.people import check_password, get_person, set_account, set_password, time_zones
-from lumenstat.records.preferences import preferences_of, put_hint_away, set_preferences
+from lumenstat.records.preferences import checked_theme, preferences_of, put_hint_away, set_preferences
 from lumenstat.records.sign_ins import sign_out_others
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
@@ -38,6 +38,7 @@ class AccountContext(Context):
     sign_in_name: str
     time_zone: str
     time_zones: tuple[str, ...]
+    theme: str
     single_keys: bool
     announces_lamps: bool
     keys: tuple[ShownKey, ...]
@@ -69,6 +70,7 @@ def _account(request: Request, viewer: Viewer, form: FormState | None = None, sa
         sign_in_name=person.sign_in_name,
         time_zone=person.time_zone,
         time_zones=time_zones(),
+        theme=wants.theme,
         single_keys=wants.single_keys,
         announces_lamps=wants.announces_lamps,
         keys=tuple(shown_keys(wants)),
@@ -79,13 +81,23 @@ def _account(request: Request, viewer: Viewer, form: FormState | None = None, sa
 
 @router.post("/account", dependencies=[CheckedForm])
 def change(
-    request: Request, viewer: SignedIn, name: Annotated[str, Form()] = "", time_zone: Annotated[str, Form()] = ""
+    request: Request,
+    viewer: SignedIn,
+    name: Annotated[str, Form()] = "",
+    time_zone: Annotated[str, Form()] = "",
+    theme: Annotated[str, Form()] = "paper",
 ) -> Response:
-    """Keep another name or time zone."""
+    """Keep another name, time zone or theme."""
+
+    def keep(session: Session) -> None:
+        set_account(session, viewer.id, name, time_zone)
+        _keep_wants(session, viewer.id, {"theme": checked_theme(theme)})
+
     try:
-        request.app.state.database.write(lambda session: set_account(session, viewer.id, name, time_zone))
+        request.app.state.database.write(keep)
     except EntryRefused as error:
-        form = FormState(typed={"name": name, "time_zone": time_zone}, wrong={error.field: str(error)})
+        typed = {"name": name, "time_zone": time_zone, "theme": theme}
+        form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
 
@@ -101,11 +113,11 @@ async def change_keys(request: Request, viewer: SignedIn) -> Response:
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
     put = {"single_keys": "single_keys" in typed, "announces_lamps": "announces_lamps" in typed, "keys": keys}
-    await run_in_threadpool(request.app.state.database.write, lambda session: _keep_keys(session, viewer.id, put))
+    await run_in_threadpool(request.app.state.database.write, lambda session: _keep_wants(session, viewer.id, put))
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
 
 
-def _keep_keys(session: Session, person_id: int, put: dict[str, Any]) -> None:
+def _keep_wants(session: Session, person_id: int, put: dict[str, Any]) -> None:
     wants = preferences_of(get_person(session, person_id))
     set_preferences(session, person_id, wants.model_copy(update=put))
 
