@@ -128,3 +128,13 @@ def start_exercise(page: Page, server: Server, trainee: str = "Ines Okafor-Lund"
     page.click("button:has-text('Start the exercise')")
     page.wait_for_url("**/station")
     return page.url
+
+
+def station_of(browser: Browser, server: Server, exercise: str) -> str:
+    """An exercise started for Ines by an instructor who leaves then; gives the station's address."""
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(f"{server.address}/exercises/{exercise}")
+        odile.select_option("#trainee", label="Ines Okafor-Lund")
+        odile.click("button:has-text('Start the exercise')")
+        odile.wait_for_url("**/station")
+        return odile.url

@@ -17,7 +17,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.exercises import store_bundle
 from lumenstat.web.drawing.riser import lay_out, quantities_of_riser
 from lumenstat.web.rendering import environment, static
-from tests.browser.conftest import Server, signed_in
+from tests.browser.conftest import Server, signed_in, station_of
 from tests.browser.station import Station
 
 FOLDER = Path(__file__).parents[1] / "airframes"
@@ -130,15 +130,6 @@ def test_no_text_of_a_riser_meets_another_or_a_line(browser: Browser, server: Se
         assert found == {}
 
 
-def begin(browser: Browser, server: Server, exercise: str) -> str:
-    with signed_in(browser, server, "odile") as odile:
-        odile.goto(f"{server.address}/exercises/{exercise}")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        return odile.url
-
-
 def nothing_cut(page: Page) -> None:
     tabs = page.locator("[data-tab]")
     for number in range(max(1, tabs.count())):
@@ -150,10 +141,10 @@ def nothing_cut(page: Page) -> None:
 
 
 def test_a_heavy_of_24_buses_is_flown(browser: Browser, drawn: Server) -> None:
-    address = begin(browser, drawn, "heavy-power-up")
+    address = station_of(browser, drawn, "heavy-power-up")
     with signed_in(browser, drawn, "ines") as page:
         page.goto(address)
-        expect(page.locator("[data-link]")).to_have_text("Desk linked")
+        page.wait_for_selector("[data-drawn=true]")
         nothing_cut(page)
         assert page.locator('[data-riser="beside"] .rail').count() == 24
         beside = page.locator("main + aside")
@@ -188,10 +179,10 @@ def test_a_heavy_of_24_buses_is_flown(browser: Browser, drawn: Server) -> None:
 
 
 def test_a_twin_of_eight_buses_is_flown(browser: Browser, drawn: Server) -> None:
-    address = begin(browser, drawn, "twin-power-up")
+    address = station_of(browser, drawn, "twin-power-up")
     with signed_in(browser, drawn, "ines") as page:
         page.goto(address)
-        expect(page.locator("[data-link]")).to_have_text("Desk linked")
+        page.wait_for_selector("[data-drawn=true]")
         nothing_cut(page)
         s = Station(page)
         s.move("battery", "ON")
@@ -208,8 +199,8 @@ def test_a_twin_of_eight_buses_is_flown(browser: Browser, drawn: Server) -> None
 
 
 def test_every_page_of_the_shipped_deck_fits(browser: Browser, server: Server) -> None:
-    address = begin(browser, server, "full-cold-start")
+    address = station_of(browser, server, "full-cold-start")
     with signed_in(browser, server, "ines") as page:
         page.goto(address)
-        expect(page.locator("[data-link]")).to_have_text("Desk linked")
+        page.wait_for_selector("[data-drawn=true]")
         nothing_cut(page)

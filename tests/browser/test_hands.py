@@ -10,7 +10,7 @@ from playwright.sync_api import TimeoutError as NotThere
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in
+from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
 from tests.flights import PERFECT
@@ -130,15 +130,6 @@ class Keyboard(Hand):
                 self.press("Shift+F")
                 self.page.wait_for_selector('[data-dialog="finish"][open]')
                 self.press("Enter")
-
-
-def station_of(browser: Browser, server: Server, exercise: str) -> str:
-    with signed_in(browser, server, "odile") as odile:
-        odile.goto(f"{server.address}/exercises/{exercise}")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        return odile.url
 
 
 def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) -> None:
