@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from typing import Any
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -10,6 +11,8 @@ from playwright.sync_api import TimeoutError as NotThere
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.records.database import Database
+from lumenstat.records.runs import find_run
 from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
@@ -315,3 +318,44 @@ def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int,
         assert hand.fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         context.close()
+
+
+PHONE: Any = {"width": 390, "height": 844}
+
+
+def test_a_phone_is_the_crew_line_and_another_looks_on(browser: Browser, server: Server) -> None:
+    address = station_of(browser, server, "guided-power-up")
+    run_id, code = address.split("/")[-2], "K7Q2M9"
+    database = Database(server.database)
+    database.write(lambda session: setattr(find_run(session, run_id), "join_code", code))
+    database.close()
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        phones = []
+        for part in ("crew", "observer"):
+            phone = browser.new_context(viewport=PHONE, has_touch=True).new_page()
+            phone.goto(f"{server.address}/join")
+            phone.fill("[name=code]", code)
+            phone.check(f"[name=part][value={part}]")
+            phone.click("button:has-text('Go on')")
+            phone.click("button:has-text('Join')")
+            phone.wait_for_url("**/line")
+            expect(phone.locator("[data-link]")).to_have_text("Linked to the desk")
+            assert phone.evaluate("document.documentElement.scrollWidth <= innerWidth")
+            assert phone.request.get(address).status == 403, "a line is not the station"
+            phones.append(phone)
+        crew, observer = phones
+        s = Station(ines)
+        s.answer("log")
+        s.at("outside")
+        for phone in phones:
+            expect(phone.locator("[data-open-item=outside]")).to_be_visible()
+        assert observer.locator("[data-request]").count() == 0
+        crew.locator('[data-request="ground_power|connect"]').tap()
+        for page in (ines, crew, observer):
+            expect(page.locator("[data-crew]")).to_contain_text("Ground, please connect ground power.")
+        s.move("battery_main", "ON")
+        expect(observer.locator("[data-lit]")).not_to_have_text("0")
+        for phone in phones:
+            phone.context.close()

@@ -157,6 +157,24 @@ def test_a_code_opens_one_run_and_nothing_else(odile: Person) -> None:
         assert send(socket, "1", "confirm", item="log")["type"] == "done"
 
 
+@pytest.mark.parametrize("part,asked", [("crew", "done"), ("observer", "refused")])
+def test_a_code_opens_only_the_line_for_who_wants_no_more(odile: Person, ines: Person, part: str, asked: str) -> None:
+    mine = runs(odile, start(odile, "ines"))[0]
+    phone = another(odile.client)
+    joined = post(phone, "/join", "/join", code=mine.join_code, sure="yes", part=part)
+    assert joined.headers["location"] == f"/runs/{mine.id}/line"
+    page = phone.client.get(f"/runs/{mine.id}/line")
+    assert page.status_code == 200 and ("data-request" in page.text) is (part == "crew")
+    assert phone.client.get(f"/runs/{mine.id}/station").status_code == 403
+    hub = odile.client.app.state.hub  # type: ignore[attr-defined]
+    with phone.client.websocket_connect(f"/runs/{mine.id}/socket") as socket:
+        whole = until(socket, "state")
+        assert whole["whole"] is True
+        assert hub.linked(mine.id) is False, "the trainee's station is not there"
+        assert send(socket, "1", "set", control="battery_main", to="ON")["type"] == "refused"
+        assert send(socket, "2", "request", service="ground_power", action="connect")["type"] == asked
+
+
 def test_beside_a_station_stand_the_log_the_slips_and_the_verdicts_so_far(odile: Person, ines: Person) -> None:
     run = runs(odile, start(odile, "ines"))[0].id
     with ines.client.websocket_connect(f"/runs/{run}/socket") as socket:

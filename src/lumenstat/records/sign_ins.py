@@ -23,10 +23,10 @@ def hash_token(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def sign_in(session: Session, person_id: int, hours: float, run_id: str | None = None) -> str:
+def sign_in(session: Session, person_id: int, hours: float, run_id: str | None = None, part: str | None = None) -> str:
     """Open a sign-in and give the token for the cookie; expired ones are cleared on the way.
 
-    With `run_id` it reaches that run alone.
+    With `run_id` it reaches that run alone, and with `part` only the crew's line of it, or looking on.
     """
     token = secrets.token_urlsafe(32)
     session.execute(delete(SignIn).where(SignIn.expires < now()))
@@ -38,6 +38,7 @@ def sign_in(session: Session, person_id: int, hours: float, run_id: str | None =
             expires=now() + timedelta(hours=hours),
             seen=now(),
             run_id=run_id,
+            part=part,
         )
     )
     return token

@@ -137,6 +137,8 @@ class SignIn(Base):
     expires: Mapped[datetime] = mapped_column(DateTime)
     seen: Mapped[datetime | None] = mapped_column(DateTime)
     run_id: Mapped[str | None] = mapped_column(String(32))
+    part: Mapped[str | None] = mapped_column(String(10))
+    """In that run only the ground crew's line ("crew"), or looking on ("observer"); None for the station itself."""
 
     person: Mapped[Person] = relationship(lazy="joined")
 

@@ -122,7 +122,7 @@ class Hosts:
 
     def linked(self, run_id: str) -> bool:
         """Whether the trainee's station is there."""
-        return any(seat.flies for seat in self._seats.get(run_id, ()))
+        return any(seat.flies and seat.counts for seat in self._seats.get(run_id, ()))
 
     async def open_item(self, run_id: str, item: str) -> None:
         """Turn the card to an item."""

@@ -170,7 +170,7 @@ class Hub:
     def linked(self, run_id: str) -> bool:
         """Whether the trainee's station is there."""
         found = self.open_runs.get(run_id)
-        return found is not None and any(seat.flies for seat in found.seats)
+        return found is not None and any(seat.flies and seat.counts for seat in found.seats)
 
     # ---- acting --------------------------------------------------------------------------------------------
 

@@ -15,12 +15,13 @@ FRAMES_BEHIND_AT_MOST = 60
 class Seat:
     """One viewer's queue of messages, as text; `lost` when the viewer could not keep up or its run is gone.
 
-    One that `flies` is the trainee's own station.
+    One that `flies` sees what the trainee sees; it is the trainee's own station where it also `counts`.
     """
 
     queue: asyncio.Queue[str] = field(default_factory=lambda: asyncio.Queue(FRAMES_BEHIND_AT_MOST))
     lost: bool = False
     flies: bool = False
+    counts: bool = True
 
     def begin(self, text: str) -> None:
         """Send the whole state, before anything that changes."""

@@ -37,7 +37,8 @@ TOO_OLD = "This form is too old. Go back, load the page again and send it once m
 class Viewer:
     """The person behind a request, and the token that their forms must carry.
 
-    With `run_id` they came in by a run's code and reach that run alone.
+    With `run_id` they came in by a run's code and reach that run alone; with a `part` only its line: to ask the ground
+    crew ("crew"), or to look on ("observer").
     """
 
     id: int
@@ -49,6 +50,7 @@ class Viewer:
     run_id: str | None = None
     hints_read: frozenset[str] = frozenset()
     theme: str = "paper"
+    part: str | None = None
 
     @property
     def is_instructor(self) -> bool:
@@ -112,6 +114,7 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
         found.run_id,
         wants.hints_read,
         wants.theme,
+        found.part,
     )
 
 
@@ -147,6 +150,8 @@ def signed_in(request: Request) -> Viewer:
         raise PasswordNeeded
     if viewer.run_id is not None and not request.url.path.startswith(f"/runs/{viewer.run_id}/"):
         raise HTTPException(403, "You joined one exercise with its code. Sign in with your name for everything else.")
+    if viewer.part is not None and not request.url.path.endswith("/line"):
+        raise HTTPException(403, "You joined for the crew line, or to look on. Join again for the station.")
     return viewer
 
 

@@ -29,6 +29,12 @@ log = logging.getLogger("lumenstat.station")
 ENDED, SIGNED_OUT, FOREIGN, NO_RUN, TOO_SLOW, TOO_MUCH, NOT_NOW = 1000, 4401, 4403, 4404, 4408, 4429, 1013
 ENDED_TEXT = encoded({"type": "ended"})
 CHECK_SIGN_IN_SECONDS = 15.0
+VERBS_OF = {"crew": frozenset({"request"}), "observer": frozenset[str]()}
+"""What somebody may do who joined for a part of a run."""
+PARTS_SAY = {
+    "crew": "From the crew line only the ground crew can be asked.",
+    "observer": "You look on in this exercise.",
+}
 MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
 """More than any hand sends; a page that comes back after a long gap sends all that it kept at once."""
 
@@ -63,14 +69,14 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
 
 
 async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> None:
-    hub, seat = socket.app.state.hub, Seat(flies=by == "trainee")
+    hub, seat = socket.app.state.hub, Seat(flies=by == "trainee", counts=viewer.part is None)
     try:
         await hub.join(run_id, seat)
     except LumenstatError as error:
         log.warning("run %s could not be opened: %s", run_id, error)
         await socket.close(NOT_NOW)
         return
-    holding = _Holding(socket.app.state, run_id) if seat.flies else None
+    holding = _Holding(socket.app.state, run_id) if seat.flies and seat.counts else None
     if holding is not None:
         await holding.back()
     codes: list[int | None] = []
@@ -83,7 +89,7 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> Non
     try:
         async with anyio.create_task_group() as group:
             group.start_soon(until_first, _send(socket, seat))
-            group.start_soon(until_first, _receive(socket, seat, run_id, by, signed))
+            group.start_soon(until_first, _receive(socket, seat, run_id, by, signed, viewer.part))
             group.start_soon(until_first, _watch_sign_in(signed))
     finally:
         hub.leave(run_id, seat)
@@ -156,7 +162,9 @@ async def _watch_sign_in(signed: SignedSocket) -> int:
             return SIGNED_OUT
 
 
-async def _receive(socket: WebSocket, seat: Seat, run_id: str, by: str, signed: SignedSocket) -> int | None:
+async def _receive(
+    socket: WebSocket, seat: Seat, run_id: str, by: str, signed: SignedSocket, part: str | None
+) -> int | None:
     allowed, last = MESSAGES_AT_ONCE, time.monotonic()
     while True:
         try:
@@ -172,10 +180,10 @@ async def _receive(socket: WebSocket, seat: Seat, run_id: str, by: str, signed: 
             return TOO_MUCH
         if not signed.still():
             return SIGNED_OUT
-        seat.send(encoded(await _answer(socket.app.state.hub, run_id, by, text)))
+        seat.send(encoded(await _answer(socket.app.state.hub, run_id, by, text, part)))
 
 
-async def _answer(hub: Any, run_id: str, by: str, text: str) -> dict[str, Any]:
+async def _answer(hub: Any, run_id: str, by: str, text: str, part: str | None = None) -> dict[str, Any]:
     """Carry a message out; whatever is wrong with it is said, and the run goes on."""
     try:
         message = read_message(text)
@@ -183,6 +191,8 @@ async def _answer(hub: Any, run_id: str, by: str, text: str) -> dict[str, Any]:
         return _refused(error.client_id, str(error))
     if isinstance(message, Ping):
         return {"type": "pong"}
+    if part is not None and (isinstance(message, Open) or message.verb not in VERBS_OF[part]):
+        return _refused(None if isinstance(message, Open) else message.id, PARTS_SAY[part])
     if isinstance(message, Open):
         with contextlib.suppress(LumenstatError):
             await hub.open_item(run_id, message.open)

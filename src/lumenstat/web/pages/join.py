@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar
+from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, Query, Request, Response
 
@@ -16,6 +16,8 @@ from lumenstat.web.security import CheckedForm
 
 router = APIRouter()
 
+Part = Literal["station", "crew", "observer"]
+
 
 class JoinContext(Context):
     """The form for a code, what was wrong with the last one, and whose it is once it is known."""
@@ -25,6 +27,7 @@ class JoinContext(Context):
     says: str | None = None
     trainee: str | None = None
     exercise: str | None = None
+    part: Part = "station"
 
 
 @router.get("/join", name="join")
@@ -38,6 +41,7 @@ def join(
     request: Request,
     code: Annotated[str, Form(max_length=12)] = "",
     sure: Annotated[str, Form(max_length=4)] = "",
+    part: Annotated[Part, Form()] = "station",
 ) -> Response:
     """Say whose station the code opens; then open it. Codes are guessed no faster than passwords."""
     state = request.app.state
@@ -51,5 +55,7 @@ def join(
         return page(request, JoinContext(code=code, says=says), 404)
     state.guessing.right(tried)
     if sure != "yes":
-        return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.title))
+        return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.title, part=part))
+    if part != "station":
+        return signed_in_response(request, run.trainee, urls.line(run.id), run.id, part)
     return signed_in_response(request, run.trainee, urls.station(run.id), run.id)

@@ -113,11 +113,13 @@ def _known_browser(request: Request, person: Person | None) -> str | None:
     return hash_token(token) if known else None
 
 
-def signed_in_response(request: Request, person: Person, target: str, run_id: str | None = None) -> Response:
+def signed_in_response(
+    request: Request, person: Person, target: str, run_id: str | None = None, part: str | None = None
+) -> Response:
     """Sign a person in and lead on; with `run_id` into that run alone, and the browser is not known as theirs."""
     settings, database = request.app.state.settings, request.app.state.database
     hours = settings.session_hours
-    token = database.write(lambda session: open_sign_in(session, person.id, hours, run_id))
+    token = database.write(lambda session: open_sign_in(session, person.id, hours, run_id, part))
     cookies = [(SIGN_IN, token, hours * 3600)]
     if run_id is None:
         before = cookie(request, BROWSER)

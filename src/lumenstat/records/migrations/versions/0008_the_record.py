@@ -35,6 +35,7 @@ GROUP BY one.trainee_id, one.exercise_id, one.item
 def upgrade() -> None:
     """Go forward."""
     op.add_column("people", sa.Column("erased_at", sa.DateTime(), nullable=True))
+    op.add_column("sign_ins", sa.Column("part", sa.String(length=10), nullable=True))
     op.add_column("people", sa.Column("preferences", sa.Text(), nullable=True))
     op.add_column("exercise_versions", sa.Column("published_by_id", sa.Integer(), nullable=True))
     _runs()
