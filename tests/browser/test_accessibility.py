@@ -17,7 +17,7 @@ from playwright.sync_api import Browser, Page, expect
 from lumenstat.records.database import Database
 from lumenstat.records.day_plans import plans_from
 from lumenstat.standins.today import plan_today
-from tests.browser.conftest import Server, signed_in, start_exercise
+from tests.browser.conftest import Server, signed_in, start_exercise, station_of
 from tests.browser.station import Station
 from tests.flights import about, perfect_frost, without
 from tests.school import flown, signed
@@ -140,6 +140,36 @@ def test_the_builder_and_its_proof(browser: Browser, server: Server) -> None:
         page.goto(f"{page.url}/card")
         found["card"] = violations(page)
         assert {name: each for name, each in found.items() if each} == {}
+
+
+CONTRASTS = """() => {
+  const channel = (c) => { const v = c / 255; return v <= .04045 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4; };
+  const light = ([r, g, b]) => .2126 * channel(r) + .7152 * channel(g) + .0722 * channel(b);
+  const parts = (text) => text.match(/[\\d.]+/g).map(Number);
+  // A lit zone is lightest at its head.
+  const ground = (zone) => zone.dataset.power === 'dead' ? parts(getComputedStyle(zone).backgroundColor) : [58, 54, 54];
+  return [...document.querySelectorAll('.zone .control text, .zone .name, .zone .zone-name, .zone .zone-volts')].filter(e => e.checkVisibility())
+    .map((element) => {
+      const style = getComputedStyle(element), back = ground(element.closest('.zone'));
+      const full = parts(element.tagName === 'text' ? style.fill : style.color), alpha = Number(style.opacity);
+      const shown = full.slice(0, 3).map((c, n) => c * alpha + back[n] * (1 - alpha));
+      const [high, low] = [light(shown), light(back)].sort((a, b) => b - a);
+      return { words: element.textContent.trim(), ratio: (high + .05) / (low + .05) };
+    }).filter(({ ratio }) => ratio < 4.5);
+}"""
+"""Labels of the deck under 4.5:1. Source: the formula of WCAG 2.2, success criterion 1.4.3; drawings are hidden from axe."""
+
+
+def test_labels_of_dark_and_lit_zones_have_contrast(browser: Browser, server: Server) -> None:
+    address = station_of(browser, server, "frost-on-the-ramp")
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        assert ines.evaluate(CONTRASTS) == []
+        Station(ines).move("battery_main", "ON")
+        ines.wait_for_selector('.zone[data-power="live"]')
+        ines.wait_for_timeout(400)
+        assert ines.evaluate(CONTRASTS) == []
 
 
 def test_the_station_at_twice_the_size_loses_nothing(browser: Browser, server: Server) -> None:
