@@ -14,7 +14,7 @@ demo: $(VENV)/.app
 
 test: $(VENV)/.test chromium check
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
-	$(BIN)/python -m pytest -n 2 --dist worksteal -m slow
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m slow --durations=15
 
 # For daily work: under a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test

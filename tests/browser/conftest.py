@@ -31,6 +31,8 @@ PACE = 12.0
 expect.set_options(timeout=20_000)
 # While a button is held: a second's delay of a busy machine is then no more than a second of the hold.
 PACE_OF_HOLDS = 1.0
+# For hands that are slow: a busy machine then makes nobody late.
+PACE_OF_SLOW_HANDS = 5.0
 
 
 class Server:
@@ -39,13 +41,14 @@ class Server:
     def __init__(self, folder: Path, pace: float = PACE, school: str = "demo") -> None:
         """`school` is the demo's, the demo's with its life, or an empty one."""
         self.database, self.said = folder / "lumenstat.sqlite", folder / "said.txt"
-        self.pace, self.school = pace, school
+        self.pace, self.present_pace, self.school = pace, pace, school
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
+        self.present_pace = self.pace
         script = str(Path(__file__).parent / "server.py")
         command = [sys.executable, script, str(self.database), str(self.port), str(self.pace), self.school]
         with self.said.open("w") as said:
@@ -60,12 +63,14 @@ class Server:
 
     @contextmanager
     def at_pace(self, pace: float) -> Iterator[None]:
-        """Let exercise time pass so many times faster than real time for a while."""
+        """Let exercise time pass so many times faster than real time for a while, then as before."""
+        before = self.present_pace
         self._tell(pace)
         yield
-        self._tell(self.pace)
+        self._tell(before)
 
     def _tell(self, pace: float) -> None:
+        self.present_pace = pace
         assert self.process.stdin is not None
         self.process.stdin.write(f"{pace}\n")
         self.process.stdin.flush()

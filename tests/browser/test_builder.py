@@ -77,8 +77,8 @@ def test_built_broken_mended_proven_published_and_flown(browser: Browser, server
         # Typed and not left: it is kept and proven a moment after the last key, and the cursor stays where it was.
         odile.wait_for_selector("[data-saved]:has-text('why of left-dc')")
         odile.wait_for_selector('[data-proof-state="proven"], [data-proof-state="under way"]')
-        odile.locator('[data-field="why"]').press_sequentially(" It does.")
-        odile.wait_for_timeout(1500)
+        with odile.expect_response(lambda answer: answer.url.endswith("/edit")):
+            odile.locator('[data-field="why"]').press_sequentially(" It does.")
         odile.goto(f"{odile.url.split('?')[0]}?item=left-dc")
         expect(odile.locator('[data-field="why"]')).to_have_value("It shows that the rectifier feeds. It does.")
         assert odile.locator("[data-row-item]").count() == 12

@@ -13,7 +13,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.records.database import Database
 from lumenstat.records.runs import find_run
-from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, station_of
+from tests.browser.conftest import PACE_OF_HOLDS, PACE_OF_SLOW_HANDS, Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
 from tests.flights import PERFECT
@@ -141,7 +141,8 @@ def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) ->
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector('[data-drawn=true] [data-item][data-state="current"]')
-        assert Keyboard(ines, shipped(name), server).fly(PERFECT[name]()) == {}
+        with server.at_pace(PACE_OF_SLOW_HANDS):
+            assert Keyboard(ines, shipped(name), server).fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
 
 
@@ -315,7 +316,8 @@ def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int,
         ines.locator('.on-tablets[data-open="riser"]').tap()
         expect(ines.locator("[data-dialog=riser] [data-riser=large]")).to_be_visible()
         ines.locator("[data-dialog=riser] button:has-text('Close')").tap()
-        assert hand.fly(PERFECT[name]()) == {}
+        with server.at_pace(PACE_OF_SLOW_HANDS):
+            assert hand.fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         context.close()
 
