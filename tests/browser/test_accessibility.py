@@ -87,6 +87,22 @@ def test_every_page_on_dark_paper(browser: Browser, school: tuple[Server, dict[s
         assert all_of(page, server, HEADS, names) == {}
 
 
+def test_office_pages_at_twice_the_size_scroll_down_only(
+    browser: Browser, school: tuple[Server, dict[str, str]]
+) -> None:
+    """1280x800 at 200 % is a page of 640x400. A replay is a station, a plan of a day a drawing that scrolls by itself."""
+    server, names = school
+    with signed_in(browser, server, "rosamund", expects="status of 404") as page:
+        page.set_viewport_size({"width": 640, "height": 400})
+        wide = {}
+        for path in HEADS:
+            page.goto(f"{server.address}{path.format(**names)}")
+            width = page.evaluate("document.documentElement.scrollWidth")
+            if width > 640:
+                wide[path] = width
+        assert wide == {}
+
+
 def test_every_page_of_a_trainee_and_of_nobody(browser: Browser, school: tuple[Server, dict[str, str]]) -> None:
     server, names = school
     with signed_in(browser, server, "ines") as page:
