@@ -37,7 +37,7 @@ def test_the_help_of_a_page_is_one_step_away(odile: Person) -> None:
 
 
 def test_a_hint_is_put_away_for_good(ines: Person) -> None:
-    words = "The clock stands until your first act."
+    words = "At its station the clock stands until your first act."
     assert words in ines.client.get("/home").text
     form = {"csrf": ines.token("/home"), "hint": "trainee"}
     assert ines.client.post("/account/hints", data=form).status_code == 204

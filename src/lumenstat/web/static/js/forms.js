@@ -52,11 +52,11 @@ function go(next) {
   if (same && to.hash) location.reload();
 }
 
-// ? leads to the help about this page, where nothing is being typed.
+// ? leads to the help about this page, where nothing is being typed and the page has no list of keys of its own.
 document.addEventListener("keydown", (event) => {
   const help = document.querySelector("[data-help]");
   const target = /** @type {HTMLElement} */ (event.target);
-  if (!help || event.key !== "?" || event.ctrlKey || event.altKey || target.matches("input, select, textarea")) return;
+  if (!help || document.querySelector('[data-dialog="keys"]') || event.key !== "?" || event.ctrlKey || event.altKey || target.matches("input, select, textarea")) return;
   if (!document.querySelector("dialog[open]")) location.assign(help.getAttribute("href"));
 });
 
