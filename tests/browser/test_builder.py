@@ -197,3 +197,20 @@ def test_what_is_called_out_by_doing_becomes_an_item(browser: Browser, server: S
         rows = odile.locator("[data-row-item]")
         expect(rows).to_have_count(3)
         expect(rows.nth(2)).to_have_attribute("aria-label", re.compile(r"Check: .*battery.* to .* V", re.IGNORECASE))
+
+
+def test_a_proof_that_is_stopped_stays_stopped_until_the_draft_changes(browser: Browser, server: Server) -> None:
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(f"{server.address}/drafts")
+        form = odile.locator("[data-begin=copy]")
+        form.locator("[name=exercise]").select_option("frost-on-the-ramp")
+        form.locator("button").click()
+        odile.wait_for_url("**/drafts/*")
+        odile.locator("[data-stop-proof]").click()
+        state = odile.locator("[data-proof-state]")
+        expect(state).not_to_have_attribute("data-proof-state", "under way")
+        for _ in range(20):
+            odile.wait_for_timeout(100)
+            assert state.get_attribute("data-proof-state") != "under way", "it does not begin again by itself"
+        odile.fill('[data-field="why"]', "Another reason.")
+        expect(state).to_have_attribute("data-proof-state", re.compile("under way|proven"))

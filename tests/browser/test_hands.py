@@ -342,10 +342,10 @@ def test_a_phone_is_the_crew_line_and_another_looks_on(browser: Browser, server:
             phone.check(f"[name=part][value={part}]")
             phone.click("button:has-text('Go on')")
             phone.click("button:has-text('Join')")
-            phone.wait_for_url("**/line")
+            phone.wait_for_url("**/phone")
             expect(phone.locator("[data-link]")).to_have_text("Linked to the desk")
             assert phone.evaluate("document.documentElement.scrollWidth <= innerWidth")
-            assert phone.request.get(address).status == 403, "a line is not the station"
+            assert phone.request.get(address).status == 403, "a phone is not the station"
             phones.append(phone)
         crew, observer = phones
         s = Station(ines)

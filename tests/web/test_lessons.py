@@ -158,12 +158,12 @@ def test_a_code_opens_one_run_and_nothing_else(odile: Person) -> None:
 
 
 @pytest.mark.parametrize("part,asked", [("crew", "done"), ("observer", "refused")])
-def test_a_code_opens_only_the_line_for_who_wants_no_more(odile: Person, ines: Person, part: str, asked: str) -> None:
+def test_a_code_opens_a_phone_for_who_wants_no_more(odile: Person, ines: Person, part: str, asked: str) -> None:
     mine = runs(odile, start(odile, "ines"))[0]
     phone = another(odile.client)
     joined = post(phone, "/join", "/join", code=mine.join_code, sure="yes", part=part)
-    assert joined.headers["location"] == f"/runs/{mine.id}/line"
-    page = phone.client.get(f"/runs/{mine.id}/line")
+    assert joined.headers["location"] == f"/runs/{mine.id}/phone"
+    page = phone.client.get(f"/runs/{mine.id}/phone")
     assert page.status_code == 200 and ("data-request" in page.text) is (part == "crew")
     assert phone.client.get(f"/runs/{mine.id}/station").status_code == 403
     hub = odile.client.app.state.hub  # type: ignore[attr-defined]

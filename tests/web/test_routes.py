@@ -33,7 +33,7 @@ TEACHERS_ONLY = {
 ONES_OWN = {
     "/people/{person_id}/record", "/people/{person_id}/record.{kind}", "/people/{person_id}/drill/{key}", "/drills/{drill_id}",
     "/days/{plan_id}", "/days/{plan_id}/plan.{kind}", "/runs/{run_id}/record.{kind}",
-    "/runs/{run_id}/station", "/runs/{run_id}/line", "/runs/{run_id}/debrief", "/runs/{run_id}/replay", "/runs/{run_id}/moment",
+    "/runs/{run_id}/station", "/runs/{run_id}/phone", "/runs/{run_id}/debrief", "/runs/{run_id}/replay", "/runs/{run_id}/moment",
     "/runs/{run_id}/ledger.csv", "/runs/{run_id}/trace.csv", "/runs/{run_id}/debrief.pdf", "/runs/{run_id}/log.jsonl",
     "/runs/{run_id}/beside/{other_id}", "/runs/{run_id}/judging",
 }  # fmt: skip
@@ -98,7 +98,7 @@ def test_every_page_by_every_role(odile: Person, ines: Person) -> None:
         statuses = [each.client.get(address, follow_redirects=False).status_code for each in roles]
         expected = [SIGN_IN, 403, 403, LEADS_ON.get(path, 200)]
         if path in ONES_OWN:
-            own = LEADS_ON.get(path, 303 if path.endswith(("station", "line")) else 200)
+            own = LEADS_ON.get(path, 303 if path.endswith(("station", "phone")) else 200)
             # Tobias stands in the same class as Ines, so that the day's plan is his too.
             expected = [SIGN_IN, 200 if path.startswith("/days") else 404, own, own]
         elif path in HEADS_ONLY:

@@ -66,9 +66,9 @@ from lumenstat.web.pages import (
     home,
     join,
     lessons,
-    line,
     logbook,
     people,
+    phone,
     proofs,
     record,
     replay,
@@ -86,7 +86,7 @@ from lumenstat.web.shipped import ShippedFiles
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, courses, course_form, logbook,
     class_record, drills, days, school, exercises, lessons, brief, runs, station, watch, debrief, being_judged, replay,
-    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, line, live_station, live_desk,
+    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, phone, live_station, live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
 STATUSES = ((NoSuchRecord, 404), (EntryRefused, 422))

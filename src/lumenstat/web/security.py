@@ -37,8 +37,8 @@ TOO_OLD = "This form is too old. Go back, load the page again and send it once m
 class Viewer:
     """The person behind a request, and the token that their forms must carry.
 
-    With `run_id` they came in by a run's code and reach that run alone; with a `part` only its line: to ask the ground
-    crew ("crew"), or to look on ("observer").
+    With `run_id` they came in by a run's code and reach that run alone; with a `part` only on a phone: to ask the
+    ground crew ("crew"), or to look on ("observer").
     """
 
     id: int
@@ -150,7 +150,7 @@ def signed_in(request: Request) -> Viewer:
         raise PasswordNeeded
     if viewer.run_id is not None and not request.url.path.startswith(f"/runs/{viewer.run_id}/"):
         raise HTTPException(403, "You joined one exercise with its code. Sign in with your name for everything else.")
-    if viewer.part is not None and not request.url.path.endswith("/line"):
+    if viewer.part is not None and not request.url.path.endswith("/phone"):
         raise HTTPException(403, "You joined for the crew line, or to look on. Join again for the station.")
     return viewer
 

@@ -15,7 +15,7 @@ from lumenstat.systems.electrical.buses import Bus, alive
 from lumenstat.systems.registry import systems_of
 from lumenstat.systems.system import System
 from lumenstat.systems.terms import JointKind, RiserJoint, RiserSource
-from lumenstat.web.drawing.rungs import TO_THE_NAME, Field, Place, Placing, Rung, place
+from lumenstat.web.drawing.rungs import TO_THE_NAME, DrawingArea, Placing, Rung, RungPlace, place
 from lumenstat.web.rendering import Context
 
 LETTER = 5.9
@@ -178,7 +178,7 @@ def _placed(
     groups: Sequence[Sequence[Bus]], rungs: Sequence[RiserJoint], size: Size, names_end: float
 ) -> tuple[Placing, bool]:
     """Places for rails and rungs, with amperes beside the names where there is room for them."""
-    field = Field(
+    field = DrawingArea(
         left=names_end + 6,
         right=size.rails_end,
         names_left=tuple((bus.id, names_end + 6 if bus.kind == "ac" else 2.0) for group in groups for bus in group),
@@ -243,7 +243,7 @@ def _rails(
         )
 
 
-def _drawn(joint: RiserJoint, at: Place, y: dict[str, float], pitch: float) -> RungDrawing:
+def _drawn(joint: RiserJoint, at: RungPlace, y: dict[str, float], pitch: float) -> RungDrawing:
     top, foot = sorted(joint.ends, key=y.__getitem__)
     rails = sorted(y.values())
     gap_middle = rails[at.gap] + pitch / 2

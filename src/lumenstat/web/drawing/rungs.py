@@ -35,7 +35,7 @@ class Rung:
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class DrawingArea:
     """Where rails run (`left` to `right`) and how far names may reach, on the left under each rail.
 
     `steps` are the units from column to column that may be tried, widest first; narrower ones leave names more room.
@@ -49,7 +49,7 @@ class Field:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class RungPlace:
     """Where a rung stands, in the gap under which rail its symbol, and on which side its name; None if none is free."""
 
     x: float
@@ -62,11 +62,11 @@ class Placing:
     """The rails from top to bottom, and a place for each rung."""
 
     rails: tuple[str, ...]
-    places: tuple[Place, ...]
+    places: tuple[RungPlace, ...]
 
 
 @lru_cache(maxsize=200)
-def place(groups: tuple[tuple[str, ...], ...], rungs: tuple[Rung, ...], field: Field) -> Placing:
+def place(groups: tuple[tuple[str, ...], ...], rungs: tuple[Rung, ...], field: DrawingArea) -> Placing:
     """Rails in groups that stay as they come, each in an order that is searched for, and a place for every rung."""
     best = _search(groups, rungs, field, field.steps[0])
     for step in field.steps[1:]:
@@ -78,13 +78,13 @@ def place(groups: tuple[tuple[str, ...], ...], rungs: tuple[Rung, ...], field: F
     return Placing(
         rails,
         tuple(
-            Place(round(x, 1), *best.slots.get(n, (middle, None)))
+            RungPlace(round(x, 1), *best.slots.get(n, (middle, None)))
             for n, (x, middle) in enumerate(zip(best.x, middles, strict=True))
         ),
     )
 
 
-def _search(groups: Sequence[Sequence[str]], rungs: Sequence[Rung], field: Field, step: float) -> _Try:
+def _search(groups: Sequence[Sequence[str]], rungs: Sequence[Rung], field: DrawingArea, step: float) -> _Try:
     chance = random.Random(1)  # noqa: S311  (the same airframe shall always look the same)
     begin = [list(group) for group in groups]
     best = min((_try(begin, order, rungs, field, step) for order in _beginnings(begin, rungs)), key=_Try.cost)
@@ -144,7 +144,7 @@ def _changed(best: _Try, chance: random.Random) -> tuple[list[list[str]], list[i
     return best.groups, order
 
 
-def _try(groups: list[list[str]], order: list[int], rungs: Sequence[Rung], field: Field, widest: float) -> _Try:
+def _try(groups: list[list[str]], order: list[int], rungs: Sequence[Rung], field: DrawingArea, widest: float) -> _Try:
     gaps = _gaps(groups, rungs)
     columns = _columns(order, gaps)
     room = field.right - field.left - 2 * FROM_THE_END
@@ -166,7 +166,11 @@ def _columns(order: Sequence[int], gaps: Sequence[range]) -> list[int]:
 
 
 def _free(
-    groups: Sequence[Sequence[str]], rungs: Sequence[Rung], gaps: Sequence[range], x: Sequence[float], field: Field
+    groups: Sequence[Sequence[str]],
+    rungs: Sequence[Rung],
+    gaps: Sequence[range],
+    x: Sequence[float],
+    field: DrawingArea,
 ) -> list[list[Slot]]:
     """The gaps and sides where each name meets neither a line nor an end of the field."""
     free: list[list[Slot]] = [[] for _ in rungs]

@@ -80,7 +80,7 @@ class BuilderContext(Context):
     quantities: tuple[str, ...]
     flights: tuple[FlownDraft, ...]
     due: bool
-    """Whether it can be flown and was not proven as it stands: the page then asks for a proof by itself."""
+    """Whether it can be flown and was not wholly proven as it stands: the page then asks for a proof by itself."""
 
 
 @router.get("/drafts/{draft_id}", name="builder")
@@ -241,6 +241,13 @@ class DraftStatus:
     stale: str = ""
     before: Proof | None = None
     change: str = ""
+    whole: bool = False
+    """Whether each item was left out in turn too; a proof that the next change overtook has not come so far."""
+
+    @property
+    def whole_as_it_stands(self) -> bool:
+        """Whether nothing is left to prove of the draft."""
+        return self.whole and self.proven is not None
 
     @property
     def proven(self) -> Proof | None:
@@ -262,7 +269,17 @@ def _standing(request: Request, draft_id: str) -> DraftStatus:
     was, change = (Proof.model_validate_json(before[0].proof), before[1]) if before else (None, "")
     rows = json.loads(stored.consequences) if stored.consequences else []
     found = tuple(Consequence.model_validate(row) for row in rows)
-    return DraftStatus(kept, draft, read, Proof.model_validate_json(stored.proof), found, stale, was, change)
+    return DraftStatus(
+        kept,
+        draft,
+        read,
+        Proof.model_validate_json(stored.proof),
+        found,
+        stale,
+        was,
+        change,
+        stored.consequences is not None,
+    )
 
 
 def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderContext:
@@ -301,7 +318,7 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
         selected=selected,
         inspected=inspected(draft, read, selected, sections, view),
         proof=view,
-        due=read.bundle is not None and view.state in ("stale", "unproven") and not view.failed,
+        due=read.bundle is not None and view.state != "under way" and not at.whole_as_it_stands and not view.failed,
         deck=deck_of(airframe) if airframe else (),
         services=tuple(services_of(airframe)) if airframe else (),
         quantities=tuple(quantities_of(airframe)) if airframe else (),

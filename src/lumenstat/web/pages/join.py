@@ -57,5 +57,5 @@ def join(
     if sure != "yes":
         return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.title, part=part))
     if part != "station":
-        return signed_in_response(request, run.trainee, urls.line(run.id), run.id, part)
+        return signed_in_response(request, run.trainee, urls.phone(run.id), run.id, part)
     return signed_in_response(request, run.trainee, urls.station(run.id), run.id)

@@ -20,9 +20,9 @@ def runs_file(kind: str) -> str:
     return path("runs_file", kind=kind)
 
 
-def line(run_id: str) -> str:
+def phone(run_id: str) -> str:
     """The ground crew's line of a run on a phone, or looking on."""
-    return path("line", run_id=run_id)
+    return path("phone", run_id=run_id)
 
 
 def station(run_id: str) -> str:

@@ -97,6 +97,7 @@ class Builder {
   // The proof follows the draft: once nothing is changed any more for a moment, the model flies it.
   follow() {
     clearTimeout(this.following);
+    if (this.stoppedAt === this.edition) return;
     this.following = setTimeout(() => this.prove(false, true), FOLLOW_MS);
   }
 
@@ -154,6 +155,7 @@ class Builder {
     body.set("csrf", this.root.dataset.csrf);
     if (follows) body.set("follows", "yes");
     if (stop) body.set("stop", "yes");
+    this.stoppedAt = stop ? this.edition : null;
     await this.queue;
     const answer = await fetch(this.root.dataset.proveAt, { method: "POST", body });
     if (answer.ok) {

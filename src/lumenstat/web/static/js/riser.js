@@ -13,7 +13,6 @@ function voltsText(volts, alive) {
 
 export class Riser {
   constructor(root) {
-    this.drawings = [...root.querySelectorAll("[data-riser]")];
     this.rails = [...root.querySelectorAll(".rail[data-bus]")];
     this.rungs = [...root.querySelectorAll(".rung[data-joint]")];
     this.chips = [...root.querySelectorAll(".chip[data-source]")];

@@ -19,10 +19,10 @@ from lumenstat.web.security import SignedIn
 router = APIRouter()
 
 
-class LineContext(Context):
+class PhoneContext(Context):
     """What a phone shows of a run."""
 
-    template: ClassVar[str] = "line.html"
+    template: ClassVar[str] = "phone.html"
     run_id: str
     title: str
     trainee: str
@@ -35,9 +35,9 @@ class LineContext(Context):
     lights: Lights
 
 
-@router.get("/runs/{run_id}/line", name="line")
+@router.get("/runs/{run_id}/phone", name="phone")
 def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
-    """The line of a run; a run that has ended leads to where one joins another."""
+    """A run on a phone; one that has ended leads to where one joins another."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
     if run.state == "ended":
@@ -46,7 +46,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     steps = bundle.procedure.steps
     return page(
         request,
-        LineContext(
+        PhoneContext(
             run_id=run.id,
             title=bundle.exercise.title,
             trainee=run.trainee.name,

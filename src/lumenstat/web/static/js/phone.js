@@ -2,7 +2,7 @@
 import { Link } from "./link.js";
 import { CrewLine } from "./crew.js";
 
-const root = /** @type {HTMLElement} */ (document.querySelector("[data-line]"));
+const root = /** @type {HTMLElement} */ (document.querySelector("[data-phone]"));
 const byName = (name) => root.querySelector(`[data-${name}]`);
 const asks = root.dataset.asks === "true";
 const zones = [...root.querySelectorAll("[data-bus]")];
