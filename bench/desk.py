@@ -20,7 +20,7 @@ from lumenstat.documents.runlog import RunLog
 from lumenstat.records.courses import enrol
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import add_members
-from lumenstat.records.lessons import Place, start_lesson, station_rows
+from lumenstat.records.lessons import LessonStation, start_lesson, station_rows
 from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import NewEvents, add_events
 from lumenstat.records.tables import Person, Run
@@ -131,7 +131,7 @@ def _desk(app: Lumenstat, full: Start25, client: TestClient) -> float:
     database = app.state.database
     people = [person.id for person in database.read(trainees)]
     digest = full.bundle.digest
-    places = [Place(people[n % len(people)]) for n in range(STATIONS)]
+    places = [LessonStation(people[n % len(people)]) for n in range(STATIONS)]
 
     def write(session: object) -> str:
         made: str = start_lesson(session, digest, "Bench", "full", 2, places, False, ENGINE_VERSION)  # type: ignore[arg-type]

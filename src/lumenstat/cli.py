@@ -19,6 +19,7 @@ from lumenstat.documents.runlog import RunLog, parse_log
 from lumenstat.errors import DocumentError, LogError, LumenstatError
 from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
+from lumenstat.processes import load_beside
 from lumenstat.simulation.actions import start_problems
 from lumenstat.simulation.explaining import explained
 from lumenstat.simulation.plan import plan_for
@@ -344,6 +345,7 @@ def serve(
     log_json: Annotated[bool, _setting("log-json", "Log requests too, each line a JSON object.")] = False,
 ) -> None:
     """Serve Lumenstat. Each option can be given as LUMENSTAT_ and its name in the environment."""
+    load_beside()
     from lumenstat.demo import DEMO_SCHOOL  # noqa: PLC0415
     from lumenstat.settings import Settings  # noqa: PLC0415
     from lumenstat.web.server import serve as serve_web  # noqa: PLC0415 - the web only where it is served

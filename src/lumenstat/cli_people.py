@@ -94,7 +94,7 @@ def take_in(
 ) -> None:
     """Add everybody on a list, or nobody; prints the first passwords."""
     from lumenstat.exchange.class_list import add_listed, read_class_list  # noqa: PLC0415
-    from lumenstat.language.tables import read_table  # noqa: PLC0415
+    from lumenstat.language.foreign_tables import read_table  # noqa: PLC0415
     from lumenstat.records.people import instructors  # noqa: PLC0415
 
     with _opened(database) as opened:

@@ -14,7 +14,7 @@ from lumenstat.records.groups import add_group, find_group, set_opened
 from lumenstat.records.marks import LIBRARY, mark, set_mark
 from lumenstat.records.people import find_person, hash_password
 from lumenstat.records.tables import Person
-from lumenstat.training.standing import Step
+from lumenstat.training.course_standing import Requirement
 
 READING = ("language", "systems", "items", "documents")
 """The packages that decide what a document means."""
@@ -56,12 +56,12 @@ DEMO_COURSE_ABOUT = (
     "weeks only; the shutdown needs more points than its pass mark."
 )
 DEMO_STEPS = (
-    Step("guided-power-up"),
-    Step("battery-and-apu", at_least=80.0),
-    Step("frost-on-the-ramp", within_days=15),
-    Step("apu-and-ground-power-away"),
-    Step("shutdown-to-dark", at_least=85.0),
-    Step("full-cold-start", passes=2),
+    Requirement("guided-power-up"),
+    Requirement("battery-and-apu", at_least=80.0),
+    Requirement("frost-on-the-ramp", within_days=15),
+    Requirement("apu-and-ground-power-away"),
+    Requirement("shutdown-to-dark", at_least=85.0),
+    Requirement("full-cold-start", passes=2),
 )
 DEMO_OPENED = ("frost-on-the-ramp", "guided-power-up", "battery-and-apu")
 """What the groups may practise."""

@@ -9,7 +9,7 @@ import pytest
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.runs.card import Card
+from lumenstat.runs.open_card import Card
 from tests.assessment.test_examiner import BATTERY, LIGHTS, SIGNS, judge, setting, strict, verdicts
 from tests.flights import PERFECT, about, event, log_of, without
 from tests.procedures import shipped

@@ -12,7 +12,7 @@ from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.rehearsal.perfect import rehearse
-from lumenstat.runs.card import Card
+from lumenstat.runs.open_card import Card
 from tests.flights import event, log_of
 
 BASE = Library().bundle(next(path for path in shipped_exercises() if path.stem == "full-cold-start"))

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import shutil
 import socket
-import subprocess
-import sys
 import time
 import urllib.request
 from collections.abc import Iterator
@@ -16,6 +14,9 @@ import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from lumenstat.demo import DEMO_PASSWORD
+from lumenstat.processes import FORKED, LOADED
+from lumenstat.settings import Settings
+from tests.browser.server import School, serve_for_tests
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -35,11 +36,14 @@ PACE_OF_HOLDS = 1.0
 PACE_OF_SLOW_HANDS = 5.0
 
 
+# Every server of these tests is a process of its own, forked from one that has loaded the application already.
+FORKED.set_forkserver_preload([*LOADED, "tests.browser.server"])
+
+
 class Server:
     """A server process that can be stopped and started again on the same database."""
 
-    def __init__(self, folder: Path, pace: float = PACE, school: str = "demo") -> None:
-        """`school` is the demo's, the demo's with its life, or an empty one."""
+    def __init__(self, folder: Path, pace: float = PACE, school: School = "demo") -> None:
         self.database, self.said = folder / "lumenstat.sqlite", folder / "said.txt"
         self.pace, self.present_pace, self.school = pace, pace, school
         with socket.socket() as probe:
@@ -49,17 +53,26 @@ class Server:
 
     def start(self) -> None:
         self.present_pace = self.pace
-        script = str(Path(__file__).parent / "server.py")
-        command = [sys.executable, script, str(self.database), str(self.port), str(self.pace), self.school]
-        with self.said.open("w") as said:
-            self.process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=said, stderr=said, text=True)
-        for _ in range(150):
+        settings = Settings(
+            database=self.database, port=self.port, demo=self.school != "empty", demo_life=self.school == "life"
+        )
+        self._paces, theirs = FORKED.Pipe()
+        self.process = FORKED.Process(target=serve_for_tests, args=(settings, self.pace, theirs, self.said))
+        self.process.start()
+        theirs.close()
+        for _ in range(600):
             try:
                 with urllib.request.urlopen(f"{self.address}/sign-in", timeout=2):
                     return
             except OSError:
-                time.sleep(0.2)
-        raise AssertionError("the server did not come up")
+                time.sleep(0.05)
+        raise AssertionError(f"the server did not come up: {self.said.read_text()}")
+
+    @property
+    def pid(self) -> int:
+        """The process that serves."""
+        assert self.process.pid is not None
+        return self.process.pid
 
     @contextmanager
     def at_pace(self, pace: float) -> Iterator[None]:
@@ -71,15 +84,12 @@ class Server:
 
     def _tell(self, pace: float) -> None:
         self.present_pace = pace
-        assert self.process.stdin is not None
-        self.process.stdin.write(f"{pace}\n")
-        self.process.stdin.flush()
+        self._paces.send(pace)
 
     def stop(self) -> None:
-        assert self.process.stdin is not None
         self.process.kill()
-        self.process.stdin.close()
-        self.process.wait(timeout=20)
+        self.process.join(timeout=20)
+        self._paces.close()
 
 
 @pytest.fixture

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-import sys
+import os
 import threading
 import time
+from multiprocessing.connection import Connection
 from pathlib import Path
+from typing import Literal
 
 from lumenstat.runs import live
 from lumenstat.runs.clock import Clock
 from lumenstat.settings import Settings
 from lumenstat.web.server import serve
+
+School = Literal["demo", "life", "empty"]
+"""The demo's school, the demo's with its life, or an empty one."""
 
 
 class Wall:
@@ -23,15 +28,22 @@ class Wall:
         pace, since, passed = self._reached
         return passed + (time.monotonic() - since) * pace
 
-    def follow(self) -> None:
-        """Take every line of the standard input as the pace from now on."""
-        for line in sys.stdin:
-            self._reached = (float(line), time.monotonic(), self.seconds())
+    def follow(self, paces: Connection) -> None:
+        """Take everything that is sent as the pace from now on."""
+        while True:
+            try:
+                pace = paces.recv()
+            except (EOFError, OSError):
+                return
+            self._reached = (pace, time.monotonic(), self.seconds())
 
 
-if __name__ == "__main__":
-    wall = Wall(float(sys.argv[3]))
-    threading.Thread(target=wall.follow, daemon=True).start()
+def serve_for_tests(settings: Settings, pace: float, paces: Connection, said: Path) -> None:
+    """Serve until killed; what it says goes to a file."""
+    with said.open("w") as out:
+        os.dup2(out.fileno(), 1)
+        os.dup2(out.fileno(), 2)
+    wall = Wall(pace)
+    threading.Thread(target=wall.follow, args=(paces,), daemon=True).start()
     setattr(live, "Clock", lambda: Clock(wall=wall.seconds))  # noqa: B010
-    demo = sys.argv[4:] != ["empty"]
-    serve(Settings(database=Path(sys.argv[1]), port=int(sys.argv[2]), demo=demo, demo_life=sys.argv[4:] == ["life"]))
+    serve(settings)

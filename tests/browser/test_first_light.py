@@ -281,14 +281,14 @@ def test_a_desk_that_falls_silent_is_said_within_seconds_and_nothing_late_is_don
     with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
         ines.goto(start_exercise(odile, server))
         expect(ines.locator("[data-link]")).to_have_text("Desk linked")
-        os.kill(server.process.pid, signal.SIGSTOP)
+        os.kill(server.pid, signal.SIGSTOP)
         try:
             expect(ines.locator("[data-lost]")).to_be_visible(timeout=5_000)
             expect(ines.locator("[data-lost]")).to_contain_text("nothing heard for 3 seconds")
             ines.evaluate("document.querySelector('[data-control=battery_main]').click()")
             expect(ines.locator("[data-say]")).to_contain_text("The desk is not heard. That was not done")
         finally:
-            os.kill(server.process.pid, signal.SIGCONT)
+            os.kill(server.pid, signal.SIGCONT)
         expect(ines.locator("[data-lost]")).to_be_hidden(timeout=20_000)
         expect(ines.locator("[data-link]")).to_have_text("Desk linked")
         ines.wait_for_timeout(500)

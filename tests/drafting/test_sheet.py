@@ -13,10 +13,10 @@ from lumenstat.drafting.abbreviations import shipped_abbreviations
 from lumenstat.drafting.beginnings import from_sheet
 from lumenstat.drafting.draft import Draft, open_items, read_draft
 from lumenstat.drafting.edits import leave_to_say_so, set_fields
-from lumenstat.drafting.matching import likeness, suggestions
+from lumenstat.drafting.part_matching import likeness, suggestions
 from lumenstat.drafting.sheet import Field, SheetRead, guess_columns, read_sheet
 from lumenstat.errors import InputRefused
-from lumenstat.language.tables import LARGEST_BYTES, MOST_ROWS, read_table
+from lumenstat.language.foreign_tables import LARGEST_BYTES, MOST_ROWS, read_table
 from tests.drafting.test_edits import rowan
 
 GOOD = """Challenge;Response;Section;Who;Why;Critical

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lumenstat.exchange.class_list import Listed, read_class_list
-from lumenstat.language.tables import read_table
+from lumenstat.language.foreign_tables import read_table
 
 
 def names(text: str) -> list[tuple[str, str, str, str]]:

@@ -17,13 +17,13 @@ from lumenstat.exchange.day_ics import DayFacts, day_ics, run_ics
 from lumenstat.exchange.day_pdf import HEADS, day_pdf, day_rows
 from lumenstat.exchange.logbook_pdf import PrintedLogbook, logbook_pdf
 from lumenstat.records.logbook import LogbookLine
-from lumenstat.training.day_plan import Flight, Move, Plan, Wanted, Who, minute_of, moment, moved, plan_day
+from lumenstat.training.day_plan import DayPlan, Move, PlannedFlight, Wanted, Who, minute_of, moment, moved, plan_day
 
 FACTS = DayFacts("abc", "Class; with, signs\\and a line\nbreak", "Hollin Bay", 3, datetime(2031, 10, 1, 12, 0))
 NAMES = ("Ines Okafor-Lund", "Dario Ekström-Vale, the younger; of Varrow")
 
 
-def plan(day: date = date(2031, 10, 26), zone: str = "Europe/Paris") -> Plan:
+def plan(day: date = date(2031, 10, 26), zone: str = "Europe/Paris") -> DayPlan:
     """A class that goes over the night in which summer time ends."""
     return plan_day(
         Wanted(
@@ -35,7 +35,7 @@ def plan(day: date = date(2031, 10, 26), zone: str = "Europe/Paris") -> Plan:
             instructors=(Who(id=9, name="Odile Marrash"),),
             stations=("Station 1",),
             rooms=("Room, upstairs",),
-            flights=(Flight(exercise_id="a", title="Frost on the ramp", minutes=20, trainees=(1, 2)),),
+            flights=(PlannedFlight(exercise_id="a", title="Frost on the ramp", minutes=20, trainees=(1, 2)),),
         )
     )
 

@@ -17,7 +17,7 @@ from lumenstat.records.groups import GroupChange, add_group, change_group, membe
 from lumenstat.records.lessons import void_run
 from lumenstat.records.people import PersonChange, add_person, change_person, get_person, set_password
 from lumenstat.records.school import settle
-from lumenstat.training.standing import Step
+from lumenstat.training.course_standing import Requirement
 from tests.school import flown, person, signed
 
 BY = "Rosamund Tegler"
@@ -75,9 +75,9 @@ def test_a_record_is_overridden_appraised_signed_and_voided(database: Database) 
 
 
 def test_a_course_step_by_step_and_what_the_school_settles(database: Database) -> None:
-    done(database, lambda s: add_course(s, "Winter", "", [Step("frost-on-the-ramp")]))
+    done(database, lambda s: add_course(s, "Winter", "", [Requirement("frost-on-the-ramp")]))
     number = database.read(lambda s: find_lines(s, AuditFilter(kind="course"))).rows[0].subject
-    change = CourseChange(0, "Winter", "Cold.", (Step("frost-on-the-ramp", within_days=30),))
+    change = CourseChange(0, "Winter", "Cold.", (Requirement("frost-on-the-ramp", within_days=30),))
     done(database, lambda s: change_course(s, int(number), change))
     done(database, lambda s: enrol(s, int(number), [person(database, "ines")]))
     done(database, lambda s: settle(s, {"mastery_passes": "3"}))

@@ -33,7 +33,7 @@ from lumenstat.records.people import now
 from lumenstat.records.runs import find_run
 from lumenstat.records.school import school, settle
 from lumenstat.records.tallies import count_as
-from lumenstat.training.standing import Step
+from lumenstat.training.course_standing import Requirement
 from tests.flights import about, perfect_frost, without
 from tests.records.test_statistics import flown as counted
 from tests.records.test_statistics import ledger, row
@@ -51,7 +51,11 @@ def test_the_demo_school_has_a_course_with_two_groups_in_it(database: Database) 
 
 def test_progress_follows_runs_grades_and_voided_ones(database: Database) -> None:
     course = database.write(
-        lambda s: add_course(s, "Winter", "", [Step("frost-on-the-ramp", grade="Good"), Step("guided-power-up")]).id
+        lambda s: (
+            add_course(
+                s, "Winter", "", [Requirement("frost-on-the-ramp", grade="Good"), Requirement("guided-power-up")]
+            ).id
+        )
     )
     ines = person(database, "ines")
     database.write(lambda s: enrol(s, course, [ines]))
@@ -84,17 +88,17 @@ def test_a_course_opens_its_exercises_for_practice_to_whoever_is_in_it(database:
 
 
 REFUSED = [
-    ((Step("nowhere"),), "no exercise 'nowhere'"),
-    ((Step("frost-on-the-ramp", passes=0),), "passes go from 1"),
-    ((Step("frost-on-the-ramp", at_least=101.0),), "points go from 0"),
-    ((Step("frost-on-the-ramp", within_days=0),), "days go from 1"),
-    ((Step("frost-on-the-ramp", grade="Fine"),), "this school's grades"),
-    ((Step("frost-on-the-ramp"),) * 41, "at most 40"),
+    ((Requirement("nowhere"),), "no exercise 'nowhere'"),
+    ((Requirement("frost-on-the-ramp", passes=0),), "passes go from 1"),
+    ((Requirement("frost-on-the-ramp", at_least=101.0),), "points go from 0"),
+    ((Requirement("frost-on-the-ramp", within_days=0),), "days go from 1"),
+    ((Requirement("frost-on-the-ramp", grade="Fine"),), "this school's grades"),
+    ((Requirement("frost-on-the-ramp"),) * 41, "at most 40"),
 ]
 
 
 @pytest.mark.parametrize(("steps", "says"), REFUSED)
-def test_what_a_course_cannot_ask_for_is_said(database: Database, steps: tuple[Step, ...], says: str) -> None:
+def test_what_a_course_cannot_ask_for_is_said(database: Database, steps: tuple[Requirement, ...], says: str) -> None:
     before = database.read(lambda s: steps_of(s, 1))
     with pytest.raises(EntryRefused, match=says):
         database.write(lambda s: change_course(s, 1, CourseChange(0, "Another", "", steps), SCALE))

@@ -14,7 +14,7 @@ from lumenstat.records import lessons
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import find_group, may_practise, set_opened
-from lumenstat.records.lessons import Place
+from lumenstat.records.lessons import LessonStation
 from lumenstat.records.lists import ON_A_PAGE, PeopleFilter, RunFilter, find_people, find_runs, waiting_for
 from lumenstat.records.people import find_person, now, trainees
 from lumenstat.records.runs import add_event, awaiting_verdict, events_of, find_run, fly_practice
@@ -24,10 +24,10 @@ from lumenstat.rehearsal.neighbours import Range, neighbour
 START = LogEvent(0, "trainee", "confirm", {"item": "log"})
 
 
-def started(database: Database, together: bool = False, places: Sequence[Place] | None = None) -> str:
+def started(database: Database, together: bool = False, places: Sequence[LessonStation] | None = None) -> str:
     version = database.read(lambda s: current_exercise(s, "frost-on-the-ramp"))
     people = [person.id for person in database.read(trainees)][:3]
-    chosen = [Place(each) for each in people] if places is None else places
+    chosen = [LessonStation(each) for each in people] if places is None else places
     return database.write(
         lambda s: lessons.start_lesson(
             s, version.digest, "Frost, A", "frost-on-the-ramp", 2, chosen, together, "e", None
@@ -69,7 +69,9 @@ def test_neighbours_have_documents_of_their_own_and_the_list_knows_the_exercise(
 ) -> None:
     drawn = [neighbour(frost, Range(celsius=(-15, 20)), "seed", n) for n in range(2)]
     people = database.read(trainees)
-    lesson = started(database, places=[Place(p.id, d.bundle, d.says) for p, d in zip(people, drawn, strict=False)])
+    lesson = started(
+        database, places=[LessonStation(p.id, d.bundle, d.says) for p, d in zip(people, drawn, strict=False)]
+    )
     rows = database.read(lambda s: lessons.station_rows(s, lesson))
     assert len({row.digest for row in rows}) == 2 and len({row.like_digest for row in rows}) == 1
     found = database.read(lambda s: find_runs(s, RunFilter(exercise="frost-on-the-ramp")))

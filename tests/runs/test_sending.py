@@ -16,14 +16,14 @@ from lumenstat.records.database import Database
 from lumenstat.records.people import now
 from lumenstat.records.statements import Statement, counts, last_trouble, to_send, try_again
 from lumenstat.runs.sending import RecordStore, Sender
-from lumenstat.standins.record_store import Kept, record_store
+from lumenstat.standins.record_store import StatementFile, record_store
 from tests.school import flown, signed
 
 KEY = "academy:secret"
 
 
 @contextmanager
-def store_at(path: Path, out_of_order: int = 0, key: str = KEY) -> Iterator[tuple[str, Kept]]:
+def store_at(path: Path, out_of_order: int = 0, key: str = KEY) -> Iterator[tuple[str, StatementFile]]:
     """The stand-in at a port of its own."""
     app = record_store(path, key, out_of_order)
     with socket.socket() as probe:
@@ -144,7 +144,7 @@ def test_one_statement_that_is_refused_keeps_no_other_back(database: Database, t
 
 
 def test_a_statement_that_says_something_else_under_a_known_id_is_refused(tmp_path: Path) -> None:
-    kept = Kept(tmp_path / "store.sqlite")
+    kept = StatementFile(tmp_path / "store.sqlite")
     one = {
         "id": "5b1f6f0e-0c57-4b6e-9a57-6c756d656e73",
         "actor": {},

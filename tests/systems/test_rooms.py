@@ -18,8 +18,8 @@ VOCABULARY = (Buses, Panels, Services)
 """What exercises and pages are made of: buses, controls, instruments, lamps and the crew outside."""
 KNOWN_OUTSIDE = {
     # Charge and time on batteries are what a proof tells an instructor of, and what a new draft must begin with.
-    ("Batteries", "proving/prove.py"), ("Batteries", "proving/standing.py"), ("Batteries", "drafting/beginnings.py"),
-    ("Feeding", "proving/standing.py"), ("Contactors", "proving/standing.py"),
+    ("Batteries", "proving/prove.py"), ("Batteries", "proving/battery_standing.py"), ("Batteries", "drafting/beginnings.py"),
+    ("Feeding", "proving/battery_standing.py"), ("Contactors", "proving/battery_standing.py"),
     # Carts are a list of an exercise, with a form of its own.
     ("Feeding", "drafting/beginnings.py"), ("Feeding", "drafting/shapes.py"), ("Feeding", "web/pages/builder_lists.py"),
     # What the units remember is a place, entered like the place where the aircraft stands.

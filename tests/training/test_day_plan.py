@@ -12,9 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumenstat.training.day_plan import (
-    Flight,
+    DayPlan,
     Move,
-    Plan,
+    PlannedFlight,
     Wanted,
     Who,
     clashes,
@@ -37,12 +37,12 @@ def wanted(people: int = 6, teachers: int = 1, **changes: object) -> Wanted:
         instructors=tuple(Who(id=100 + n, name=f"Teacher {n + 1}") for n in range(teachers)),
         stations=("S1", "S2", "S3"),
         rooms=("Room",),
-        flights=(Flight(exercise_id="a", title="A", minutes=12, trainees=tuple(t.id for t in trainees)),),
+        flights=(PlannedFlight(exercise_id="a", title="A", minutes=12, trainees=tuple(t.id for t in trainees)),),
     )
     return base.model_copy(update=changes)
 
 
-def whole_minutes(plan: Plan) -> list[str]:
+def whole_minutes(plan: DayPlan) -> list[str]:
     """A checker by brute force: for each minute of the day, who and what is in use how often."""
     wrong = []
     for minute in range(0, 48 * 60):
@@ -65,7 +65,7 @@ def test_a_class_fits_and_everybody_is_briefed_flies_and_is_debriefed_in_that_or
 
 def test_a_flight_lasts_what_the_model_needs_times_the_slowest_pace_and_the_margin() -> None:
     slow = (Who(id=1, name="Slow", pace=2.0), Who(id=2, name="Quick", pace=1.0))
-    flights = (Flight(exercise_id="a", title="A", minutes=12, trainees=(1, 2)),)
+    flights = (PlannedFlight(exercise_id="a", title="A", minutes=12, trainees=(1, 2)),)
     plan = plan_day(wanted(2, trainees=slow, flights=flights, margin=3))
     flight = next(s for s in plan.slots if s.phase == "flight")
     assert flight.ends - flight.begins == 30  # 12 x 2 + 3 = 27, on the grid of five minutes
@@ -116,7 +116,7 @@ def test_no_plan_that_is_made_breaks_a_rule(
     rng = random.Random(seed)
     base = wanted(people, teachers)
     flights = tuple(
-        Flight(
+        PlannedFlight(
             exercise_id=f"e{n}",
             title=f"E{n}",
             minutes=rng.uniform(2, 40),

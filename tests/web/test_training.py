@@ -14,7 +14,7 @@ from lumenstat.records.courses import courses, enrolled, steps_of
 from lumenstat.records.day_plans import plans_from
 from lumenstat.records.people import find_person
 from lumenstat.records.tables import Person as PersonRow
-from lumenstat.training.standing import Step
+from lumenstat.training.course_standing import Requirement
 from tests.flights import about, perfect_frost, without
 from tests.school import flown
 from tests.web.conftest import Person, another
@@ -60,7 +60,7 @@ def test_a_course_is_made_filled_and_shown(odile: Person) -> None:
     )  # fmt: skip
     assert answer.status_code == 303
     assert db(odile).read(lambda s: steps_of(s, course)) == [
-        Step("frost-on-the-ramp", within_days=30), Step("battery-and-apu", 2, 80.5, "Good"),
+        Requirement("frost-on-the-ramp", within_days=30), Requirement("battery-and-apu", 2, 80.5, "Good"),
     ]  # fmt: skip
     send(odile, f"/courses/{course}/people", people=[str(number(odile, "ines"))], group="3")
     assert len(db(odile).read(lambda s: enrolled(s, course))) == 7

@@ -10,7 +10,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lumenstat.assessment.attempts import Reader
-from lumenstat.assessment.reading import Reading, Reads
+from lumenstat.assessment.log_reading import LogReader, LogReading
 from lumenstat.documents.procedure import Procedure, Step
 from lumenstat.items.seen import Attempt
 from lumenstat.simulation.flight import Flight
@@ -28,7 +28,7 @@ class Applying:
 
 
 @dataclass(frozen=True)
-class Conditions:
+class Applicability:
     """Finds out what counts in one run."""
 
     procedure: Procedure
@@ -37,7 +37,7 @@ class Conditions:
     attempts: Mapping[int, Sequence[Attempt]]
     by_doing: Mapping[int, Attempt]
 
-    def settled(self, reads: Reads) -> tuple[Applying, Reading]:
+    def settled(self, reads: LogReader) -> tuple[Applying, LogReading]:
         """What counts, and the reading for just that."""
         applying = self.applying(None)
         for _ in range(ROUNDS):
@@ -50,7 +50,7 @@ class Conditions:
             reading = reads.of(applying.steps)
         return applying, reading
 
-    def applying(self, reading: Reading | None) -> Applying:
+    def applying(self, reading: LogReading | None) -> Applying:
         """What counts in a reading; before there is one every condition is taken to hold."""
         begun = {} if reading is None else self._begun(reading)
         ways: dict[str, str | None] = {}
@@ -78,7 +78,7 @@ class Conditions:
             step = parent
         return False
 
-    def _begun(self, reading: Reading) -> dict[int, int]:
+    def _begun(self, reading: LogReading) -> dict[int, int]:
         """By section: the event with which it began."""
         begun: dict[int, int] = {}
         for step in self.procedure.steps:
@@ -96,7 +96,7 @@ class Conditions:
             return self.flight.timelines[text].at(self.flight.end)
         return self.reader.flag(self.reader.moments[index], text)
 
-    def _way(self, step: Step, reading: Reading | None) -> str | None:
+    def _way(self, step: Step, reading: LogReading | None) -> str | None:
         """The way on that was right when an item was done, or else last tried, or else when it was passed by."""
         if (done := self.by_doing.get(step.number)) is not None:
             return done.way
@@ -107,7 +107,7 @@ class Conditions:
         moment = self.flight.moments[last.index] if last is not None else None
         return step.item.taken_way(moment, self.reader, lambda text: self.flight.timelines[text].at(tick))
 
-    def _passed_by(self, step: Step, reading: Reading | None) -> int:
+    def _passed_by(self, step: Step, reading: LogReading | None) -> int:
         later = [
             a.tick
             for n, a in (reading.kept.items() if reading else ())

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from lumenstat.assessment.reading import Reading, Reads
+from lumenstat.assessment.log_reading import LogReader, LogReading
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Step
 from lumenstat.documents.runlog import LogEvent
@@ -38,8 +38,8 @@ class Brought:
     bundle: Bundle
     flight: Flight
     events: Sequence[LogEvent]
-    reads: Reads
-    reading: Reading
+    reads: LogReader
+    reading: LogReading
 
     def by_step(self, steps: Sequence[Step]) -> Mapping[int, Early]:
         """By the number of a step, what its act brought by coming too early."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from lumenstat.assessment.ledger import Verdict
-from lumenstat.assessment.reading import Reading
+from lumenstat.assessment.log_reading import LogReading
 from lumenstat.documents.exercise import Credit
 from lumenstat.documents.procedure import Procedure, Step
 from lumenstat.items.item import Timed
@@ -22,12 +22,12 @@ class Due:
     timelines: Mapping[str, Timeline]
     credit: Credit
 
-    def share(self, step: Step, attempt: Attempt, reading: Reading) -> tuple[float, str]:
+    def share(self, step: Step, attempt: Attempt, reading: LogReading) -> tuple[float, str]:
         """The share of its weight that an attempt earns by its time, and what is said of it."""
         verdict, says = self.verdict(step, attempt, reading)
         return share_of(verdict, self.credit), says
 
-    def verdict(self, step: Step, attempt: Attempt, reading: Reading) -> tuple[Verdict, str]:
+    def verdict(self, step: Step, attempt: Attempt, reading: LogReading) -> tuple[Verdict, str]:
         """Done, early or late, with the sentence that says why."""
         item = step.item
         if item.not_before is not None and (waited := self._since(item.not_before, attempt, reading)) is not None:
@@ -52,7 +52,7 @@ class Due:
         spans = self.timelines[text].spans(attempt.tick + 1)
         return spans[-1][0] if spans else None
 
-    def _since(self, timed: Timed, attempt: Attempt, reading: Reading) -> int | None:
+    def _since(self, timed: Timed, attempt: Attempt, reading: LogReading) -> int | None:
         """Ticks since the other item was done; None where it was not yet: then that one is out of its place."""
         other = reading.done(self.procedure.by_id[timed.item].number)
         return None if other is None or other.index > attempt.index else attempt.tick - other.tick

@@ -12,7 +12,7 @@ from lumenstat.assessment.brought import Early
 from lumenstat.assessment.due import Due, share_of
 from lumenstat.assessment.given import given_items, given_row
 from lumenstat.assessment.ledger import Evidence, ItemRow, Verdict
-from lumenstat.assessment.reading import Reading
+from lumenstat.assessment.log_reading import LogReading
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Step
 from lumenstat.documents.runlog import LogEvent
@@ -34,7 +34,7 @@ class Rows:
     events: Sequence[LogEvent]
     attempts: Mapping[int, Sequence[Attempt]]
     applying: Applying
-    reading: Reading
+    reading: LogReading
     due: Due
     too_early: Mapping[int, Early]
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lumenstat import ENGINE_VERSION
-from lumenstat.assessment.applying import Conditions
+from lumenstat.assessment.applying import Applicability
 from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.brought import Brought
 from lumenstat.assessment.deciding import decided_by_doing
@@ -15,7 +15,7 @@ from lumenstat.assessment.extras import judge_extras
 from lumenstat.assessment.given import brought_by_instructor
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import AimRow, ExtraRow, Gate, ItemRow, Ledger, LimitRow, Points, TimeUse, Verdict
-from lumenstat.assessment.reading import Reads
+from lumenstat.assessment.log_reading import LogReader
 from lumenstat.assessment.rows import Rows, not_reached
 from lumenstat.assessment.timing import time_use
 from lumenstat.documents.bundles import Bundle
@@ -82,8 +82,8 @@ class _Judge:
         credit = bundle.exercise.credit
         due = Due(procedure, flight.timelines, credit)
         by_doing = decided_by_doing(self.reader, self.attempts, flight)
-        reads = Reads(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
-        applying, self.reading = Conditions(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
+        reads = LogReader(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
+        applying, self.reading = Applicability(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
         self.too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
         self.instructors = brought_by_instructor(bundle, flight, events)
         self.rows = Rows(

@@ -30,7 +30,7 @@ EMPTY_WORDS = {
 
 
 @dataclass(frozen=True)
-class Rule:
+class DesignRule:
     """A rule of design: what it asks, and who asks it."""
 
     asks: str
@@ -38,14 +38,16 @@ class Rule:
 
 
 RULES = {
-    "response-says-nothing": Rule(
+    "response-says-nothing": DesignRule(
         "the response names the state or the figure, not that something was looked at", "NASA CR-177549"
     ),
-    "section-too-long": Rule(f"a section has at most {LONGEST_SECTION} items; split longer ones", "NASA CR-177549"),
-    "critical-late": Rule("where the order is free, critical items come first", "NASA CR-177549"),
-    "near-identical": Rule("no two items of a section read the same", "CAP 676"),
-    "who-missing": Rule("every item says who acts", "AC 120-71B"),
-    "reason-missing": Rule("every item says why it is there", "our own: the panel of reasons needs it"),
+    "section-too-long": DesignRule(
+        f"a section has at most {LONGEST_SECTION} items; split longer ones", "NASA CR-177549"
+    ),
+    "critical-late": DesignRule("where the order is free, critical items come first", "NASA CR-177549"),
+    "near-identical": DesignRule("no two items of a section read the same", "CAP 676"),
+    "who-missing": DesignRule("every item says who acts", "AC 120-71B"),
+    "reason-missing": DesignRule("every item says why it is there", "our own: the panel of reasons needs it"),
 }
 """The lint of a checklist's design, by the name that a waiver gives."""
 

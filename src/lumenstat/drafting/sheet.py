@@ -12,9 +12,9 @@ from typing import Any, Literal, get_args
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.abbreviations import Abbreviations
-from lumenstat.drafting.matching import matches
+from lumenstat.drafting.part_matching import matches
 from lumenstat.items.item import Who
-from lumenstat.language.tables import TableRow
+from lumenstat.language.foreign_tables import TableRow
 
 MOST_ITEMS = 400
 ROWS_LOOKED_AT = 8

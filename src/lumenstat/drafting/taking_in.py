@@ -12,14 +12,14 @@ from lumenstat.drafting.draft import Draft, read_draft, shipped_library
 from lumenstat.drafting.sheet import Field, Mapped, guess_columns, read_sheet
 from lumenstat.drafting.trees import plain_of
 from lumenstat.errors import EditRefused
+from lumenstat.language.foreign_tables import TableRow, read_table
 from lumenstat.language.intake import check_text
-from lumenstat.language.tables import TableRow, read_table
 
 SECONDS_AT_MOST = 20.0
 
 
 @dataclass(frozen=True)
-class TakenIn:
+class ImportedDraft:
     """A draft made of files: its content as it is kept, its title, what was done, the digest it amounts to if any."""
 
     content: str
@@ -31,12 +31,12 @@ class TakenIn:
 def take_in(
     progress: Callable[[str, int, int], None],
     files: Sequence[tuple[str, bytes]],
-) -> TakenIn:
+) -> ImportedDraft:
     """A draft of YAML texts. Raises DocumentError, EditRefused and InputRefused in words."""
     progress("reading the files", 0, len(files))
     texts = [(name, _text(name, content)) for name, content in files]
     draft, says = from_texts(texts), f"took in {len(texts)} documents"
-    return TakenIn(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
+    return ImportedDraft(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ class TakenSheet:
     mapped: Mapped
     problems: tuple[tuple[int, str], ...]
     open_count: int
-    taken: TakenIn | None
+    taken: ImportedDraft | None
 
 
 def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted: SheetWanted) -> TakenSheet:
@@ -84,7 +84,7 @@ def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted
     draft = from_sheet(plane, wanted.title, read.rows)
     says = f"took in {len(read.rows)} lines" + (f", {left_open} of them open" if left_open else "")
     return TakenSheet(
-        rows, mapped, (), left_open, TakenIn(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
+        rows, mapped, (), left_open, ImportedDraft(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
     )
 
 

@@ -203,14 +203,14 @@ def _exercise(name: str, content: bytes) -> str:
 
 
 @dataclass
-class TakenIn:
+class ImportedArchive:
     """What was taken in: how many rows by kind, and people who were there already."""
 
     counts: dict[str, int] = field(default_factory=dict)
     known: list[str] = field(default_factory=list)
 
 
-def take_in(session: Session, archive: Archive) -> TakenIn:
+def take_in(session: Session, archive: Archive) -> ImportedArchive:
     """Take an archive in, all of it or nothing. A school's goes into an empty one: nobody has flown there yet.
 
     Rows with a number get one that is free here, and what refers to them follows. People who sign in by the same name
@@ -219,7 +219,7 @@ def take_in(session: Session, archive: Archive) -> TakenIn:
     if archive.holds == "school" and anything_flown(session):
         raise ArchiveRefused("a school goes into an empty one, and here runs were flown already")
     numbers: dict[str, dict[Any, Any]] = {}
-    taken = TakenIn()
+    taken = ImportedArchive()
     for kind in KINDS:
         mapped = numbers.setdefault(kind.name, {})
         for number, row in enumerate(archive.rows.get(kind.name, []), 1):
@@ -252,7 +252,7 @@ def _keep(
     numbers: Mapping[str, Mapping[Any, Any]],
     mapped: dict[Any, Any],
     archive: Archive,
-    taken: TakenIn,
+    taken: ImportedArchive,
 ) -> None:
     values = {name: _value(kind.table, name, row[name]) for name in kind.columns}
     for name, of in kind.refers.items():

@@ -36,7 +36,7 @@ from lumenstat.records.tables import (
     RunEvent,
 )  # fmt: skip
 from lumenstat.records.tallies import ItemStreak, ItemTotal, RunItem
-from lumenstat.training.day_plan import Plan, Who
+from lumenstat.training.day_plan import DayPlan, Who
 
 NO_PASSWORD = "taken in from an archive"  # noqa: S105 - no hash of anything, so nobody signs in with it
 
@@ -52,7 +52,7 @@ def _as_it_is(session: Session, values: dict[str, Any], numbers: Numbers) -> Non
 def _plan_settled(session: Session, values: dict[str, Any], numbers: Numbers) -> None:
     """A plan names people by number."""
     del session
-    people, plan = numbers[PERSON], Plan.model_validate_json(values["content"])
+    people, plan = numbers[PERSON], DayPlan.model_validate_json(values["content"])
     wanted = plan.wanted
 
     def here(everybody: tuple[Who, ...]) -> tuple[Who, ...]:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.exchange.card import PrintedLine, card_of
-from lumenstat.exchange.sheet import BRICK, INK, QUIET, Sheet
+from lumenstat.exchange.printed_card import PrintedLine, card_of
+from lumenstat.exchange.printed_sheet import BRICK, INK, QUIET, Sheet
 
 
 def card_pdf(bundle: Bundle, school: str) -> bytes:

@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
-from lumenstat.language.tables import TableRow
+from lumenstat.language.foreign_tables import TableRow
 from lumenstat.records.groups import add_group, add_members, find_group
 from lumenstat.records.people import (
     add_person,

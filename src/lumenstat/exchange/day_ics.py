@@ -12,7 +12,7 @@ from datetime import UTC, datetime, timedelta
 
 from icalendar import Calendar, Event
 
-from lumenstat.training.day_plan import Plan, Slot, moment
+from lumenstat.training.day_plan import DayPlan, Slot, moment
 
 PRODUCT = "-//Lumenstat//Plan of a day//EN"
 
@@ -28,7 +28,7 @@ class DayFacts:
     changed: datetime
 
 
-def day_ics(plan: Plan, facts: DayFacts, only: int | None = None) -> bytes:
+def day_ics(plan: DayPlan, facts: DayFacts, only: int | None = None) -> bytes:
     """The plan as a calendar; of one person where only theirs is wanted."""
     calendar = _calendar()
     calendar.add("x-wr-calname", " ".join(facts.title.split()))
@@ -39,7 +39,7 @@ def day_ics(plan: Plan, facts: DayFacts, only: int | None = None) -> bytes:
     return bytes(calendar.to_ical())
 
 
-def names_of(plan: Plan) -> Mapping[int, str]:
+def names_of(plan: DayPlan) -> Mapping[int, str]:
     """The names of everybody in a plan."""
     return {who.id: who.name for who in (*plan.wanted.trainees, *plan.wanted.instructors)}
 
@@ -53,7 +53,7 @@ def _calendar() -> Calendar:
     return calendar
 
 
-def _event(plan: Plan, slot: Slot, facts: DayFacts, names: Mapping[int, str]) -> Event:
+def _event(plan: DayPlan, slot: Slot, facts: DayFacts, names: Mapping[int, str]) -> Event:
     event = Event()
     event.add("uid", f"{facts.plan_id}-{slot.key}@lumenstat.invalid")
     event.add("sequence", facts.edition)

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lumenstat.exchange.day_ics import DayFacts, names_of
-from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
-from lumenstat.training.day_plan import Plan, Slot, clashes, on_the_wall
+from lumenstat.exchange.printed_sheet import BRICK, QUIET, Sheet
+from lumenstat.training.day_plan import DayPlan, Slot, clashes, on_the_wall
 
 HEADS = ("From", "To", "What", "Where", "Instructor", "Trainees")
 
 
-def day_rows(plan: Plan) -> list[list[str]]:
+def day_rows(plan: DayPlan) -> list[list[str]]:
     """The plan as a table, by time."""
     return [_row(plan, slot) for slot in sorted(plan.slots, key=lambda each: (each.begins, each.wave))]
 
 
-def _row(plan: Plan, slot: Slot) -> list[str]:
+def _row(plan: DayPlan, slot: Slot) -> list[str]:
     names = names_of(plan)
     places = dict(zip(slot.trainees, slot.stations, strict=False))
     who = [names.get(each, "") + (f" ({places[each]})" if each in places else "") for each in slot.trainees]
@@ -25,7 +25,7 @@ def _row(plan: Plan, slot: Slot) -> list[str]:
     return [begins, ends, f"{slot.title}, {slot.phase}", where, names.get(slot.instructor, ""), ", ".join(who)]
 
 
-def day_pdf(plan: Plan, facts: DayFacts) -> bytes:
+def day_pdf(plan: DayPlan, facts: DayFacts) -> bytes:
     """The plan as a page or two."""
     sheet = Sheet(facts.title, facts.school)
     sheet.title_line(facts.title)

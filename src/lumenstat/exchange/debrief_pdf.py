@@ -9,7 +9,7 @@ from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, computed_of, said_by, subject_of, with_overrides
 from lumenstat.documents.bundles import Bundle
-from lumenstat.exchange.sheet import BRICK, QUIET, Sheet
+from lumenstat.exchange.printed_sheet import BRICK, QUIET, Sheet
 from lumenstat.language.values import clock
 
 

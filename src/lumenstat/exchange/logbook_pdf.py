@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from lumenstat.exchange.sheet import QUIET, Sheet
+from lumenstat.exchange.printed_sheet import QUIET, Sheet
 from lumenstat.records.logbook import LogbookLine
 
 UNSIGNED = "not signed"

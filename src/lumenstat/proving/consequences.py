@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from lumenstat.proving.proof import Change, Consequence, Effect
-from lumenstat.rehearsal.script import Flown, Script
+from lumenstat.rehearsal.script import Script, ScriptFlight
 
 TICKS_THAT_MATTER = 150
 MOVES_PAIRED = 6
@@ -96,7 +96,7 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     )
 
 
-def _flown(script: Script, task: Task) -> Flown:
+def _flown(script: Script, task: Task) -> ScriptFlight:
     if task.other is not None:
         return script.without_both(task.number, task.other)
     return script.without(task.number) if task.change == "left-out" else script.swapped(task.number)
@@ -116,7 +116,7 @@ def _name(script: Script, number: int) -> str:
     return f"'{item.challenge}'" if len(same) == 1 else f"'{item.challenge}, {item.response}'"
 
 
-def worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
+def worst(script: Script, base: ScriptFlight, flown: ScriptFlight) -> tuple[Effect, str, int]:
     """The gravest thing that came of a change, in words, and the tick of it."""
     limits = {limit.id: limit for limit in script.bundle.airframe.limits}
     new = [(tick, limits[name]) for name, tick in flown.exceeded.items() if name not in base.exceeded]
@@ -142,7 +142,7 @@ def worst(script: Script, base: Flown, flown: Flown) -> tuple[Effect, str, int]:
     return "none", says, flown.ready_at
 
 
-def _tells(script: Script, flown: Flown, until: int) -> str:
+def _tells(script: Script, flown: ScriptFlight, until: int) -> str:
     """What lamp told of it, and how long after which act."""
     lamps = script.bundle.airframe.lamps
     told = next((lit for lit in flown.lit if lit.tick <= until and lit.after), None)
@@ -151,14 +151,14 @@ def _tells(script: Script, flown: Flown, until: int) -> str:
     return f"; '{lamps[told.lamp].name}' lights {(told.tick - told.after_tick) / 100:.0f} s after '{told.after}'"
 
 
-def _dead_at_end(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
+def _dead_at_end(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Iterator[str]:
     for bus in script.bundle.airframe.electrical.buses:
         name = f"bus.{bus.id}.alive"
         if base.end[name] and not flown.end[name]:
             yield bus.name
 
 
-def left_otherwise(script: Script, base: Flown, flown: Flown) -> Iterator[str]:
+def left_otherwise(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Iterator[str]:
     """Lamps and services that end otherwise."""
     for lamp in script.bundle.airframe.lamps.values():
         name = f"lamp.{lamp.id}"

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 
 from lumenstat.documents.bundles import Bundle
+from lumenstat.processes import FORKED
 from lumenstat.proving.consequences import Task, consequence_of, tasks_of, worth_telling
 from lumenstat.proving.proof import Consequence
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
@@ -74,8 +74,7 @@ def _on_workers(
     progress: Progress,
     found: dict[Task, Consequence],
 ) -> None:
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(count, context, _begin, (work,)) as pool:
+    with ProcessPoolExecutor(count, FORKED, _begin, (work,)) as pool:
         waiting: dict[Future[list[Consequence]], list[Task]] = {}
         for portion in _portions(tasks):
             waiting[pool.submit(_fly, portion)] = portion

@@ -80,7 +80,7 @@ class Lowest(Said):
     at: float
 
 
-class Standing(Said):
+class BatteryStanding(Said):
     """A battery of the exercise: its charge at the start, the bus that first lives on batteries alone and for how many
     seconds it would (None: it lives on), and the second at which the battery is filled again (None: it is not)."""
 
@@ -111,7 +111,7 @@ class Proof(Said):
     findings: tuple[Finding, ...]
     lowest: tuple[Lowest, ...] = ()
     limits: tuple[Touched, ...] = ()
-    standing: tuple[Standing, ...] = ()
+    standing: tuple[BatteryStanding, ...] = ()
     digest: str
     engine: str
 

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
+from lumenstat.proving.battery_standing import standings
 from lumenstat.proving.findings import Finder
 from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
-from lumenstat.proving.standing import standings
 from lumenstat.rehearsal.critical import critical_items, schedule_of
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.script import Script

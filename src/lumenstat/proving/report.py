@@ -6,8 +6,8 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from lumenstat.language.values import clock
-from lumenstat.proving.proof import Consequence, Finding, Proof, Standing
-from lumenstat.proving.standing import FULL_SHARE
+from lumenstat.proving.battery_standing import FULL_SHARE
+from lumenstat.proving.proof import BatteryStanding, Consequence, Finding, Proof
 
 MARKS = {"stops": "cannot be flown", "warns": "to mend", "notes": "note"}
 
@@ -51,7 +51,7 @@ def proof_lines(proof: Proof, consequences: Sequence[Consequence] | None) -> Ite
         yield f"  {change.effect:<12} {change.says}"
 
 
-def standing_lines(each: Standing) -> Iterator[tuple[str, str]]:
+def standing_lines(each: BatteryStanding) -> Iterator[tuple[str, str]]:
     """What a start means for a battery: names and values."""
     if each.feeds:
         lasts = "longer than 6 h" if each.lasts is None else clock(each.lasts)

@@ -28,7 +28,7 @@ from lumenstat.records.exercises import exercise_titles
 from lumenstat.records.names import free_name
 from lumenstat.records.people import now
 from lumenstat.records.tables import AppraisalRecord, Base, ExerciseVersion, Membership, Person, Run
-from lumenstat.training.standing import Flown, Step, StepStanding, standings
+from lumenstat.training.course_standing import CountedRun, Requirement, StepStanding, standings
 
 LONGEST_ABOUT = 2000
 STEPS_AT_MOST = 40
@@ -80,12 +80,12 @@ class CourseChange:
     edition: int
     name: str
     about: str
-    steps: tuple[Step, ...]
+    steps: tuple[Requirement, ...]
     archived: bool = False
 
 
 @dataclass(frozen=True)
-class Progress:
+class CourseProgress:
     """One person in a course: how they stand with each step, in the course's order."""
 
     person_id: int
@@ -94,7 +94,7 @@ class Progress:
     steps: tuple[StepStanding, ...]
 
 
-def add_course(session: Session, name: str, about: str = "", steps: Sequence[Step] = ()) -> Course:
+def add_course(session: Session, name: str, about: str = "", steps: Sequence[Requirement] = ()) -> Course:
     """A new course. Raises EntryRefused."""
     course = Course(name=free_name(session, Course, "course", name, None), about=_checked_about(about), edition=0)
     session.add(course)
@@ -123,7 +123,7 @@ def _checked_about(about: str) -> str:
     return about.strip()
 
 
-def _set_steps(session: Session, course_id: int, steps: Sequence[Step], scale: Sequence[str] = ()) -> None:
+def _set_steps(session: Session, course_id: int, steps: Sequence[Requirement], scale: Sequence[str] = ()) -> None:
     if len(steps) > STEPS_AT_MOST:
         raise EntryRefused(f"A course has at most {STEPS_AT_MOST} exercises.", "steps")
     known = dict(exercise_titles(session))
@@ -140,7 +140,7 @@ def _set_steps(session: Session, course_id: int, steps: Sequence[Step], scale: S
         session.delete(row)
 
 
-def _check_step(step: Step, number: int, known: dict[str, str], scale: Sequence[str]) -> None:
+def _check_step(step: Requirement, number: int, known: dict[str, str], scale: Sequence[str]) -> None:
     where = f"Step {number + 1}"
     if step.exercise_id not in known:
         raise EntryRefused(f"{where}: there is no exercise {step.exercise_id!r}.", "steps")
@@ -174,10 +174,10 @@ def steps_rows(session: Session, course_id: int) -> list[CourseStep]:
     return list(session.scalars(query))
 
 
-def steps_of(session: Session, course_id: int) -> list[Step]:
+def steps_of(session: Session, course_id: int) -> list[Requirement]:
     """What a course asks for, in order."""
     return [
-        Step(row.exercise_id, row.passes, row.at_least, row.grade, row.within_days)
+        Requirement(row.exercise_id, row.passes, row.at_least, row.grade, row.within_days)
         for row in steps_rows(session, course_id)
     ]
 
@@ -223,7 +223,7 @@ def opened_by_courses(person_id: int) -> Select[str]:
 
 def flown_by(
     session: Session, people: Sequence[int], exercises: Iterable[str], grades: bool = True
-) -> dict[int, list[Flown]]:
+) -> dict[int, list[CountedRun]]:
     """The assessed runs of these people in these exercises that count; with the `grades` given last where asked for."""
     latest = select(func.max(AppraisalRecord.id)).where(AppraisalRecord.run_id == Run.id).scalar_subquery()
     said = aliased(AppraisalRecord)
@@ -240,15 +240,15 @@ def flown_by(
         Run.voided_at.is_(None),
         Run.draft_id.is_(None),
     )
-    found: dict[int, list[Flown]] = {person: [] for person in people}
+    found: dict[int, list[CountedRun]] = {person: [] for person in people}
     for person, exercise, at, outcome, percent, given, run_id in session.execute(query):
-        found[person].append(Flown(exercise, at, outcome == "pass", percent or 0.0, given, run_id))
+        found[person].append(CountedRun(exercise, at, outcome == "pass", percent or 0.0, given, run_id))
     return found
 
 
 def progress_of(
     session: Session, course_id: int, scale: Sequence[str] = (), people: Sequence[tuple[Person, datetime]] | None = None
-) -> list[Progress]:
+) -> list[CourseProgress]:
     """How everybody in a course stands, by name; or only those of `people`."""
     steps = steps_of(session, course_id)
     present = enrolled(session, course_id) if people is None else people
@@ -256,12 +256,14 @@ def progress_of(
     runs = flown_by(session, [person.id for person, _ in present], {step.exercise_id for step in steps}, graded)
     at = now()
     return [
-        Progress(person.id, person.name, since, tuple(standings(steps, runs[person.id], at, scale)))
+        CourseProgress(person.id, person.name, since, tuple(standings(steps, runs[person.id], at, scale)))
         for person, since in present
     ]
 
 
-def progress_of_person(session: Session, person: Person, scale: Sequence[str] = ()) -> list[tuple[Course, Progress]]:
+def progress_of_person(
+    session: Session, person: Person, scale: Sequence[str] = ()
+) -> list[tuple[Course, CourseProgress]]:
     """How somebody stands in each of their courses."""
     found = []
     for course in courses_of(session, person.id):

@@ -12,14 +12,14 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 from lumenstat.errors import NoSuchRecord, Overtaken
 from lumenstat.records.people import now
 from lumenstat.records.tables import Base, Run
-from lumenstat.training.day_plan import Move, Plan, moved
+from lumenstat.training.day_plan import DayPlan, Move, moved
 
 PACE_FROM, PACE_TO = 1.0, 3.0
 """Nobody is planned faster than the model, or slower than three times as long."""
 
 
 class DayPlanRecord(Base):
-    """The plan of a day; `content` is a `Plan` as JSON."""
+    """The plan of a day; `content` is a `DayPlan` as JSON."""
 
     __tablename__ = "day_plans"
 
@@ -35,12 +35,12 @@ class DayPlanRecord(Base):
     __table_args__ = (Index("ix_day_plans_day", "day"),)
 
     @property
-    def plan(self) -> Plan:
+    def plan(self) -> DayPlan:
         """The plan itself."""
-        return Plan.model_validate_json(self.content)
+        return DayPlan.model_validate_json(self.content)
 
 
-def keep_plan(session: Session, plan: Plan, title: str, group_id: int | None, by: str) -> str:
+def keep_plan(session: Session, plan: DayPlan, title: str, group_id: int | None, by: str) -> str:
     """Keep a new plan; gives its id."""
     made = DayPlanRecord(
         id=secrets.token_hex(8),
@@ -84,7 +84,7 @@ def plans_before(session: Session, day: date, at_most: int) -> list[DayPlanRecor
     return list(session.scalars(query.limit(at_most)))
 
 
-def _changed(session: Session, plan_id: str, edition: int, by: str, plan: Plan) -> Plan:
+def _changed(session: Session, plan_id: str, edition: int, by: str, plan: DayPlan) -> DayPlan:
     record = get_plan(session, plan_id)
     if record.edition != edition:
         raise Overtaken(f"{record.by} changed this plan in the meantime. Look at how it stands now.")
@@ -93,12 +93,12 @@ def _changed(session: Session, plan_id: str, edition: int, by: str, plan: Plan) 
     return plan
 
 
-def move_in_plan(session: Session, plan_id: str, edition: int, by: str, move: Move) -> Plan:
+def move_in_plan(session: Session, plan_id: str, edition: int, by: str, move: Move) -> DayPlan:
     """Change a plan by hand. Raises Overtaken where somebody else was quicker."""
     return _changed(session, plan_id, edition, by, moved(get_plan(session, plan_id).plan, move))
 
 
-def replace_plan(session: Session, plan_id: str, edition: int, by: str, plan: Plan) -> Plan:
+def replace_plan(session: Session, plan_id: str, edition: int, by: str, plan: DayPlan) -> DayPlan:
     """Put a plan that was made anew in the place of one. Raises Overtaken."""
     return _changed(session, plan_id, edition, by, plan)
 

@@ -27,7 +27,7 @@ State = Literal["draft", "proven", "published", "changed since"]
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptDraft:
     """A draft as it stands: its text, its edition, and what undo and redo would do."""
 
     id: str
@@ -104,14 +104,14 @@ def _state(draft: DraftRecord, digest: str | None, proof: str | None) -> State:
     return "proven" if proven else "changed since" if draft.published_digest else "draft"
 
 
-def load(session: Session, draft_id: str) -> Kept:
+def load(session: Session, draft_id: str) -> KeptDraft:
     """The draft as it stands."""
     draft = find_draft(session, draft_id)
     shown = _revision(session, draft_id, draft.revision)
     if shown is None:
         raise RecordError(f"The draft {draft.title!r} has lost its revision {draft.revision}; restore a backup.")
     following = _revision(session, draft_id, draft.revision + 1)
-    return Kept(
+    return KeptDraft(
         draft.id,
         draft.title,
         shown.content,

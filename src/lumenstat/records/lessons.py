@@ -26,7 +26,7 @@ MOST_STATIONS = 60
 
 
 @dataclass(frozen=True)
-class Place:
+class LessonStation:
     """A station of a lesson: who sits there, and how the exercise differs there, if it does."""
 
     trainee_id: int
@@ -40,7 +40,7 @@ def start_lesson(
     title: str,
     exercise_id: str,
     instructor_id: int,
-    places: Sequence[Place],
+    places: Sequence[LessonStation],
     together: bool,
     engine: str,
     group_id: int | None = None,
@@ -66,7 +66,7 @@ def start_lesson(
     return lesson.id
 
 
-def _start(session: Session, lesson: Lesson, number: int, place: Place, digest: str, engine: str) -> None:
+def _start(session: Session, lesson: Lesson, number: int, place: LessonStation, digest: str, engine: str) -> None:
     if place.bundle is not None:
         keep_version(session, place.bundle)
         session.flush()

@@ -15,7 +15,7 @@ from lumenstat.records.exercises import bundle_of, current_exercise, exercise_ti
 from lumenstat.records.school import school
 from lumenstat.records.tables import AppraisalRecord, ExerciseVersion, Person, Run
 from lumenstat.records.tallies import ItemStreak
-from lumenstat.training.mastery import Rule, SectionMastery, Streak, by_section
+from lumenstat.training.mastery import MasteryRule, SectionMastery, Streak, by_section
 
 ON_A_PAGE = 40
 DIGITS = 12
@@ -104,10 +104,10 @@ def logbook_length(session: Session, person_id: int) -> int:
 # ---- what is mastered ------------------------------------------------------------------------------------------------
 
 
-def rule_of(session: Session) -> Rule:
+def rule_of(session: Session) -> MasteryRule:
     """When this school calls something mastered."""
     settled = school(session)
-    return Rule(settled.mastery_passes, settled.mastery_by)
+    return MasteryRule(settled.mastery_passes, settled.mastery_by)
 
 
 def mastery_of(session: Session, person_id: int, exercises: Iterable[str] | None = None) -> list[ExerciseMastery]:
@@ -123,7 +123,7 @@ def mastery_of(session: Session, person_id: int, exercises: Iterable[str] | None
     ]
 
 
-def _sections(session: Session, exercise_id: str, streaks: list[Streak], rule: Rule) -> list[SectionMastery]:
+def _sections(session: Session, exercise_id: str, streaks: list[Streak], rule: MasteryRule) -> list[SectionMastery]:
     return by_section(sections_of(current_exercise(session, exercise_id).bundle), streaks, rule)
 
 

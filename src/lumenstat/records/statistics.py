@@ -24,7 +24,7 @@ _COUNTED = (Run.outcome.is_not(None), Run.voided_at.is_(None), Run.draft_id.is_(
 
 
 @dataclass(frozen=True)
-class Point:
+class TrendPoint:
     """One judged run on a trend."""
 
     run_id: str
@@ -39,7 +39,7 @@ class Point:
 
 
 @dataclass(frozen=True)
-class Missed:
+class MissedItem:
     """An item that costs points: in so many of the runs in which it was reached."""
 
     exercise_id: str
@@ -79,7 +79,7 @@ class ItemLine:
         return self.missed / self.times if self.times else 0.0
 
 
-def trend_of(session: Session, person_id: int) -> list[Point]:
+def trend_of(session: Session, person_id: int) -> list[TrendPoint]:
     """Every judged run of a person, oldest first."""
     pace = case((Run.needed_seconds > 0, Run.used_seconds / Run.needed_seconds))
     columns = select(
@@ -88,15 +88,15 @@ def trend_of(session: Session, person_id: int) -> list[Point]:
     )  # fmt: skip
     query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     rows: list[Any] = list(session.execute(query.where(Run.trainee_id == person_id, *_COUNTED).order_by(Run.created)))
-    return [Point(*row) for row in rows]
+    return [TrendPoint(*row) for row in rows]
 
 
-def missed_by(session: Session, person_id: int) -> list[Missed]:
+def missed_by(session: Session, person_id: int) -> list[MissedItem]:
     """What a person misses most, by how often."""
     return _missed(session, ItemTotal.trainee_id == person_id)
 
 
-def missed_in(session: Session, group_id: int) -> list[Missed]:
+def missed_in(session: Session, group_id: int) -> list[MissedItem]:
     """What a class misses most, by how often."""
     return _missed(session, ItemTotal.trainee_id.in_(_members(group_id)))
 
@@ -121,7 +121,7 @@ def _slips(session: Session, whose: ColumnElement[bool]) -> list[tuple[str, int]
     return [(row[0], int(row[1])) for row in session.execute(query.order_by(count.desc(), ItemTotal.verdict))]
 
 
-def _missed(session: Session, whose: ColumnElement[bool]) -> list[Missed]:
+def _missed(session: Session, whose: ColumnElement[bool]) -> list[MissedItem]:
     key = (ItemTotal.exercise_id, ItemTotal.item, ItemTotal.verdict)
     query = select(*key, func.sum(ItemTotal.times), func.sum(ItemTotal.missed)).group_by(*key)
     found: dict[tuple[str, str], Counter[str]] = {}
@@ -131,7 +131,9 @@ def _missed(session: Session, whose: ColumnElement[bool]) -> list[Missed]:
         times[exercise, item] += flown
     titles = dict(exercise_titles(session))
     lines = [
-        Missed(key[0], titles.get(key[0], key[0]), key[1], times[key], verdicts.total(), verdicts.most_common(1)[0][0])
+        MissedItem(
+            key[0], titles.get(key[0], key[0]), key[1], times[key], verdicts.total(), verdicts.most_common(1)[0][0]
+        )
         for key, verdicts in found.items()
         if verdicts.total() > 0
     ]

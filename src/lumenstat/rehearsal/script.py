@@ -55,7 +55,7 @@ class Lit:
 
 
 @dataclass(frozen=True)
-class Flown:
+class ScriptFlight:
     """A flight of the script to its end; ticks. `ends` tells whether the exercise ends by itself, where it is to."""
 
     ready_at: int
@@ -96,7 +96,7 @@ class Script:
         return Hands(self.bundle, self.procedure, self.texts)
 
     @cached_property
-    def as_flown(self) -> Flown:
+    def as_flown(self) -> ScriptFlight:
         """The script unchanged, with snapshots kept before every act."""
         self._kept.clear()
         flying = _Flying(self, list(range(len(self.acts))))
@@ -105,7 +105,7 @@ class Script:
             flying.act(n)
         return flying.flown()
 
-    def changed(self, begin: int, order: Sequence[int]) -> Flown:
+    def changed(self, begin: int, order: Sequence[int]) -> ScriptFlight:
         """Fly `order` from the moment before act `begin`."""
         base = self.as_flown
         self._go_back(begin)
@@ -122,7 +122,7 @@ class Script:
         alike = self.hands.aircraft.stands_as(there, TICKS_EARLIER, TICKS_ALIKE)
         return alike and self.hands.watch.saw_as(seen, TICKS_EARLIER)
 
-    def held_back(self, n: int, seconds: float) -> Flown:
+    def held_back(self, n: int, seconds: float) -> ScriptFlight:
         """Fly with act `n` and all after it beginning that much after their turn."""
         _ = self.as_flown
         self._go_back(n)
@@ -131,15 +131,15 @@ class Script:
             flying.act(m, seconds if m == n else 0.0)
         return flying.flown()
 
-    def without(self, n: int) -> Flown:
+    def without(self, n: int) -> ScriptFlight:
         """Fly with act `n` left out."""
         return self.changed(n, range(n + 1, len(self.acts)))
 
-    def without_both(self, n: int, other: int) -> Flown:
+    def without_both(self, n: int, other: int) -> ScriptFlight:
         """Fly with act `n` and a later one left out."""
         return self.changed(n, [m for m in range(n + 1, len(self.acts)) if m != other])
 
-    def swapped(self, n: int) -> Flown:
+    def swapped(self, n: int) -> ScriptFlight:
         """Fly with act `n` and the one after it swapped."""
         return self.changed(n, [n + 1, n, *range(n + 2, len(self.acts))])
 
@@ -337,11 +337,11 @@ class _Flying:
     def _miss(self, item: Item, kind: str, says: str) -> None:
         self.missed.append(Missed(item.id, self.hands.tick, kind, says))
 
-    def flown(self) -> Flown:
+    def flown(self) -> ScriptFlight:
         """What came of it, a little while after the last act so that what was set going shows."""
         ready_at = self.hands.tick
         self.hands.pass_time(SETTLING_SECONDS)
-        return Flown(
+        return ScriptFlight(
             ready_at,
             tuple(self.missed),
             dict(self._exceeded()),
@@ -358,11 +358,11 @@ class _Flying:
         lines = dict(zip(self.script.texts, self.hands.watch.timelines, strict=True))
         return bool(lines[self.script.ends_when].spans(self.hands.tick))
 
-    def as_before(self, base: Flown, since: int) -> Flown:
+    def as_before(self, base: ScriptFlight, since: int) -> ScriptFlight:
         """What came of it so far, and from tick `since` of the script unchanged on what came of that."""
         later = self.hands.tick - since
         exceeded = {name: tick + later for name, tick in base.exceeded.items() if tick > since}
-        return Flown(
+        return ScriptFlight(
             base.ready_at + later,
             (*self.missed, *(replace(each, tick=each.tick + later) for each in base.missed if each.tick > since)),
             exceeded | dict(self._exceeded()),

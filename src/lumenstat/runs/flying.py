@@ -51,7 +51,7 @@ def serve_runs(connected: socket.socket, database: Path, shown: Shown) -> None:
 
 async def _serve(connected: socket.socket, database: Path, shown: Shown) -> None:
     pipe = await Pipe.over(connected)
-    flier = _Host(pipe, database, shown)
+    flier = _RunHost(pipe, database, shown)
     await flier.hub.start()
     status = asyncio.create_task(flier.tell_status())
     async for message in pipe.messages():
@@ -125,7 +125,7 @@ class _Relay(Seat):
         self.pipe.send({"is": "frame", "run": self.run_id, "flies": self.flies, "text": text})
 
 
-class _Host:
+class _RunHost:
     """Does what the front asks for."""
 
     def __init__(self, pipe: Pipe, database: Path, shown: Shown) -> None:

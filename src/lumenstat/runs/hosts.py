@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import multiprocessing
 import socket
 import zlib
 from collections import deque
@@ -21,6 +20,7 @@ from typing import Any
 from lumenstat import errors
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import LumenstatError, WorkerError
+from lumenstat.processes import FORKED
 from lumenstat.runs.flying import serve_runs
 from lumenstat.runs.hub import Shown
 from lumenstat.runs.pipe import Pipe
@@ -33,7 +33,7 @@ SECONDS_TO_BEGIN, SECONDS_TO_END, SECONDS_BETWEEN_TRIES = 60.0, 5.0, 2.0
 
 
 @dataclass(eq=False)
-class _Host:
+class _HostProcess:
     """One process that flies runs, as the front sees it."""
 
     number: int
@@ -53,7 +53,7 @@ class Hosts:
         self.store, self.shown, self.database = store, shown, database
         self.lateness: deque[float] = deque(maxlen=2000)
         self.replaced = 0
-        self._hosts = [_Host(number) for number in range(count)]
+        self._hosts = [_HostProcess(number) for number in range(count)]
         self._seats: dict[str, set[Seat]] = {}
         self._number = 0
         self._stopping = False
@@ -136,24 +136,23 @@ class Hosts:
 
     # ---- processes and messages ----------------------------------------------------------------------------
 
-    def _host_of(self, run_id: str) -> _Host:
+    def _host_of(self, run_id: str) -> _HostProcess:
         return self._hosts[zlib.crc32(run_id.encode()) % len(self._hosts)]
 
     def _next(self) -> int:
         self._number += 1
         return self._number
 
-    async def _begin(self, host: _Host) -> None:
+    async def _begin(self, host: _HostProcess) -> None:
         ours, theirs = socket.socketpair()
-        context = multiprocessing.get_context("spawn")
         args = (theirs, self.database, self.shown)
-        host.process = context.Process(target=serve_runs, args=args, name=f"runs-{host.number}", daemon=True)
+        host.process = FORKED.Process(target=serve_runs, args=args, name=f"runs-{host.number}", daemon=True)
         await asyncio.to_thread(host.process.start)
         theirs.close()
         host.pipe = await Pipe.over(ours)
         host.reading = asyncio.get_running_loop().create_task(self._read(host, host.pipe))
 
-    async def _read(self, host: _Host, pipe: Pipe) -> None:
+    async def _read(self, host: _HostProcess, pipe: Pipe) -> None:
         """Take in what a host sends until it ends; then replace it."""
         async for message in pipe.messages():
             try:
@@ -180,11 +179,11 @@ class Hosts:
                 log.exception("host %d could not be started; it is tried again", host.number)
                 await asyncio.sleep(SECONDS_BETWEEN_TRIES)
 
-    def _send(self, host: _Host, message: dict[str, Any]) -> None:
+    def _send(self, host: _HostProcess, message: dict[str, Any]) -> None:
         if host.pipe is not None:
             host.pipe.send(message)
 
-    async def _ask(self, host: _Host, number: int, message: dict[str, Any]) -> Any:
+    async def _ask(self, host: _HostProcess, number: int, message: dict[str, Any]) -> Any:
         asked = host.asked[number] = asyncio.get_running_loop().create_future()
         self._send(host, {**message, "n": number})
         try:
@@ -193,7 +192,7 @@ class Hosts:
             host.asked.pop(number, None)
             host.joining.pop(number, None)
 
-    def _take(self, host: _Host, message: dict[str, Any]) -> None:
+    def _take(self, host: _HostProcess, message: dict[str, Any]) -> None:
         match message["is"]:
             case "frame":
                 seats = self._seats.get(message["run"], ())
@@ -213,7 +212,7 @@ class Hosts:
                 host.ready.set()
                 self.lateness.extend(message["late"])
 
-    def _seat_down(self, host: _Host, message: dict[str, Any]) -> None:
+    def _seat_down(self, host: _HostProcess, message: dict[str, Any]) -> None:
         """The whole state has come for somebody who joins: from here on they get what changes."""
         seat = host.joining.get(message["n"])
         if seat is not None:
@@ -225,7 +224,7 @@ class Hosts:
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
 
-    async def _keep(self, host: _Host, message: dict[str, Any]) -> None:
+    async def _keep(self, host: _HostProcess, message: dict[str, Any]) -> None:
         events: Sequence[tuple[LogEvent, str | None]] = [
             (LogEvent(tick, by, verb, args), client) for tick, by, verb, args, client in message["events"]
         ]

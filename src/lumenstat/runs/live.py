@@ -10,10 +10,10 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args, flow_done
 from lumenstat.errors import ActionRefused
-from lumenstat.runs.card import Card
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.runs.instructing import told
+from lumenstat.runs.open_card import Card
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.flight import Moment, limit_text
 from lumenstat.simulation.watching import Watch

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import standing, with_overrides
 from lumenstat.errors import RecordError
-from lumenstat.exchange.lists import Cell, Table, as_csv
+from lumenstat.exchange.list_files import Cell, Table, as_csv
 from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import appraisal_of, overrides_of

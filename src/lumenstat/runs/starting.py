@@ -15,7 +15,7 @@ from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError
 from lumenstat.records.database import Database
-from lumenstat.records.lessons import Place, start_lesson
+from lumenstat.records.lessons import LessonStation, start_lesson
 from lumenstat.rehearsal.neighbours import Neighbour, Range, neighbour
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.runs.tiles import Pace
@@ -85,7 +85,7 @@ class StartingDesk:
         if plan.range:
             threading.Thread(target=self._work, args=(plan, starting), daemon=True, name="starting").start()
         else:
-            starting.lesson_id = self._write(plan, [Place(each) for each in plan.trainees])
+            starting.lesson_id = self._write(plan, [LessonStation(each) for each in plan.trainees])
             starting.over.set()
         return key, starting
 
@@ -95,7 +95,7 @@ class StartingDesk:
             for number, trainee in enumerate(plan.trainees):
                 content = plan.bundle.canonical_json
                 drawn: Neighbour = self.worker.call(draw, content, plan.range, seed, number, seconds=SECONDS_FOR_ONE)
-                places.append(Place(trainee, drawn.bundle, drawn.says))
+                places.append(LessonStation(trainee, drawn.bundle, drawn.says))
                 starting.done = number + 1
             starting.lesson_id = self._write(plan, places)
         except LumenstatError as error:
@@ -103,7 +103,7 @@ class StartingDesk:
         finally:
             starting.over.set()
 
-    def _write(self, plan: LessonPlan, places: list[Place]) -> str:
+    def _write(self, plan: LessonPlan, places: list[LessonStation]) -> str:
         exercise = plan.bundle.exercise
         return self.database.write(
             lambda session: start_lesson(

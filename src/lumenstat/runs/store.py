@@ -120,14 +120,14 @@ def _tell(done: asyncio.Future[None], error: Exception | None) -> None:
         done.set_exception(error)
 
 
-class Reads(Protocol):
+class AsksDatabase(Protocol):
     """Whatever can be asked for what is kept."""
 
     def read(self, job: Callable[[Session], T]) -> T:
         """Run a query."""
 
 
-def load(database: Reads, run_id: str) -> StoredRun:
+def load(database: AsksDatabase, run_id: str) -> StoredRun:
     """A run as it is kept, with its documents."""
     run = database.read(lambda session: records.facts_of(session, run_id))
     events = database.read(lambda session: records.events_of(session, run_id))

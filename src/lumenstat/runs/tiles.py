@@ -114,7 +114,7 @@ class Pace:
 
 
 @dataclass(frozen=True)
-class Standing:
+class RunPace:
     """A run against the model's time: seconds behind it, whether somebody is stuck, what the open step needs."""
 
     behind: float | None
@@ -122,13 +122,13 @@ class Standing:
     needs: float | None
 
 
-def standing(tile: Tile, pace: Pace | None) -> Standing:
+def standing(tile: Tile, pace: Pace | None) -> RunPace:
     """How a run stands against the model's pace; behind is negative where it is ahead."""
     item = tile.item or ""
     needs = None if pace is None or item not in pace.ends else pace.ends[item] - pace.starts[item]
     patience = max(LEAST_STUCK_SECONDS, TIMES_NEEDED * (LEAST_STUCK_SECONDS if needs is None else needs))
     stuck = tile.running and not tile.waiting and tile.idle > patience
-    return Standing(None if pace is None else _behind(tile, sorted(pace.ends.values())), stuck, needs)
+    return RunPace(None if pace is None else _behind(tile, sorted(pace.ends.values())), stuck, needs)
 
 
 def _behind(tile: Tile, ends: Sequence[float]) -> float:

@@ -18,6 +18,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Literal
 
 from lumenstat.errors import WorkerError
+from lumenstat.processes import FORKED
 
 log = logging.getLogger("lumenstat.worker")
 
@@ -112,9 +113,8 @@ class Worker:
     def _started(self) -> Connection:
         if self._process is None or self._link is None or not self._process.is_alive():
             self._end()
-            context = multiprocessing.get_context("spawn")
-            self._link, theirs = context.Pipe()
-            process = context.Process(target=_serve, args=(theirs,), name=self.name, daemon=True)
+            self._link, theirs = FORKED.Pipe()
+            process = FORKED.Process(target=_serve, args=(theirs,), name=self.name, daemon=True)
             process.start()
             self._process = process
             theirs.close()

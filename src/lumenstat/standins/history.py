@@ -50,7 +50,7 @@ REMARKS = (
 
 
 @dataclass(frozen=True)
-class Flown:
+class PastRun:
     """One run of the demo school's past: who flew what when, how many slips they made, by which seed."""
 
     trainee: str
@@ -64,7 +64,7 @@ class Flown:
     practice: bool
 
 
-def planned() -> list[Flown]:
+def planned() -> list[PastRun]:
     """All runs of the past, oldest first; people get better, some faster than others."""
     rng = random.Random("hollin-bay")  # noqa: S311 - the same school each time
     ability = {trainee: rng.uniform(0.2, 1.0) for _, _, members in DEMO_GROUPS for trainee in members}
@@ -81,7 +81,7 @@ def planned() -> list[Flown]:
                 minute = 9 * 60 + 50 * (place % 3) + rng.randrange(12)
                 made = (trainee, instructor, exercise, days, minute, slips, slowness, seed, practice)
                 if rng.random() < 0.62:
-                    found.append(Flown(*made))
+                    found.append(PastRun(*made))
     return found
 
 
@@ -125,7 +125,7 @@ class History:
             done = str(number + 1)
             self.database.write(lambda session, done=done: set_mark(session, HISTORY, done))  # type: ignore[misc]
 
-    def _make(self, run: Flown, contents: dict[str, str]) -> None:
+    def _make(self, run: PastRun, contents: dict[str, str]) -> None:
         content = contents[run.exercise]
         events = self.worker.call(fly, content, run.seed, run.slips, run.slowness, seconds=SECONDS_FOR_ONE)
         run_id = self.database.write(lambda session: _kept(session, run, events))
@@ -136,7 +136,7 @@ class History:
             self.database.write(lambda session: _closed(session, run, run_id))
 
 
-def _kept(session: Session, flown: Flown, events: Sequence[LogEvent]) -> str:
+def _kept(session: Session, flown: PastRun, events: Sequence[LogEvent]) -> str:
     people = [find_person(session, name) for name in (flown.trainee, flown.instructor)]
     trainee, instructor = (person.id for person in people if person is not None)
     digest = next(v.digest for v in current_exercises(session) if v.exercise_id == flown.exercise)
@@ -152,7 +152,7 @@ def _kept(session: Session, flown: Flown, events: Sequence[LogEvent]) -> str:
     return run.id
 
 
-def _closed(session: Session, flown: Flown, run_id: str) -> None:
+def _closed(session: Session, flown: PastRun, run_id: str) -> None:
     """What an instructor did with a run afterwards: a word to some, a name under those that are some days old."""
     run = find_run(session, run_id)
     if run.ledger is None:

@@ -26,7 +26,7 @@ from lumenstat.errors import LumenstatError
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import find_group
-from lumenstat.records.lessons import Place, start_lesson, station_rows, void_run
+from lumenstat.records.lessons import LessonStation, start_lesson, station_rows, void_run
 from lumenstat.records.marks import mark, set_mark
 from lumenstat.records.people import find_person, now
 from lumenstat.records.runs import NewEvents, add_events, note_ticks
@@ -143,7 +143,7 @@ class DemoClass:
             people = {each: find_person(session, each) for each in (instructor, *members)}
             numbers = {each: person.id for each, person in people.items() if person is not None}
             group = find_group(session, name)
-            places = [Place(numbers[m], d.bundle, d.says) for m, d in zip(members, drawn, strict=True)]
+            places = [LessonStation(numbers[m], d.bundle, d.says) for m, d in zip(members, drawn, strict=True)]
             title, charge = f"{base.title}, {name}", numbers[instructor]
             made = start_lesson(
                 session,

@@ -28,7 +28,7 @@ SHOWN_AT_MOST = 100
 TABLE = "CREATE TABLE IF NOT EXISTS statements (id TEXT PRIMARY KEY, content TEXT, taken INTEGER)"
 
 
-class Kept:
+class StatementFile:
     """The statements in a SQLite file of their own."""
 
     def __init__(self, path: Path) -> None:
@@ -83,7 +83,7 @@ def problem_of(statement: object) -> str | None:
 
 def record_store(path: Path, key: str, out_of_order: int = 0) -> Starlette:
     """The record store; the first `out_of_order` calls are answered with 503."""
-    kept, calls = Kept(path), {"left": out_of_order}
+    kept, calls = StatementFile(path), {"left": out_of_order}
 
     def refused(request: Request) -> Response | None:
         sent = request.headers.get("authorization", "").removeprefix("Basic ")

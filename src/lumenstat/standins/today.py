@@ -11,7 +11,7 @@ from lumenstat.records.day_plans import keep_plan, paces, plans_from
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import find_group, members_of
 from lumenstat.records.people import find_person
-from lumenstat.training.day_plan import Flight, Plan, Wanted, Who, plan_day
+from lumenstat.training.day_plan import DayPlan, PlannedFlight, Wanted, Who, plan_day
 
 EXERCISES = (("frost-another-morning", 2.0), ("full-cold-start", 12.4))
 """What is flown today, and the minutes that the model needs for it."""
@@ -29,7 +29,7 @@ def plan_today(session: Session) -> None:
     keep_plan(session, _plan(session, group.id, at, teacher), f"{name}, {at:%-d %B}", group.id, "Odile Marrash")
 
 
-def _plan(session: Session, group_id: int, at: datetime, teacher: str) -> Plan:
+def _plan(session: Session, group_id: int, at: datetime, teacher: str) -> DayPlan:
     members = members_of(session, group_id)
     pace = paces(session, [person.id for person in members])
     people = [find_person(session, each) for each in (teacher, "casimir")]
@@ -44,7 +44,7 @@ def _plan(session: Session, group_id: int, at: datetime, teacher: str) -> Plan:
             stations=("Station 1", "Station 2", "Station 3", "Station 4"),
             rooms=("Briefing room", "Annexe"),
             flights=tuple(
-                Flight(
+                PlannedFlight(
                     exercise_id=name,
                     title=current_exercise(session, name).title,
                     minutes=minutes,

@@ -39,7 +39,7 @@ class Who(Plain):
     """Their time over the model's, from their runs so far."""
 
 
-class Flight(Plain):
+class PlannedFlight(Plain):
     """An exercise that is to be flown by these trainees; `minutes` is what the model needs."""
 
     exercise_id: str
@@ -59,7 +59,7 @@ class Wanted(Plain):
     instructors: tuple[Who, ...]
     stations: tuple[str, ...]
     rooms: tuple[str, ...]
-    flights: tuple[Flight, ...]
+    flights: tuple[PlannedFlight, ...]
     briefing: int = Field(15, ge=0, le=240)
     debriefing: int = Field(20, ge=0, le=240)
     margin: int = Field(5, ge=0, le=120)
@@ -92,7 +92,7 @@ class Slot(Plain):
         return f"{self.wave}-{self.phase}"
 
 
-class Plan(Plain):
+class DayPlan(Plain):
     """What was wanted, the slots, and what did not fit in, in words."""
 
     wanted: Wanted
@@ -137,7 +137,7 @@ def minute_of(day: date, zone: str, hour: int, minute: int) -> int:
 # ---- making ----------------------------------------------------------------------------------------------------------
 
 
-def flight_minutes(wanted: Wanted, flight: Flight, trainees: Sequence[int]) -> int:
+def flight_minutes(wanted: Wanted, flight: PlannedFlight, trainees: Sequence[int]) -> int:
     """How long a wave is at its stations: the slowest of them, on the grid."""
     pace = max((who.pace for who in wanted.trainees if who.id in trainees), default=1.0)
     return _on_grid(flight.minutes * pace + wanted.margin)
@@ -147,7 +147,7 @@ def _on_grid(minutes: float) -> int:
     return -(-round(minutes * 60) // (GRID * 60)) * GRID
 
 
-def plan_day(wanted: Wanted) -> Plan:
+def plan_day(wanted: Wanted) -> DayPlan:
     """A plan by rule: each wave as early as everybody and everything it needs is free, the exercises in their order."""
     slots: list[Slot] = []
     left_over: list[str] = []
@@ -163,10 +163,10 @@ def plan_day(wanted: Wanted) -> Plan:
             left_over.append(f"{flight.title} for {who}: {_why_not(wanted, slots, number, flight, trainees)}")
         else:
             slots += best
-    return Plan(wanted=wanted, slots=tuple(slots), left_over=tuple(left_over))
+    return DayPlan(wanted=wanted, slots=tuple(slots), left_over=tuple(left_over))
 
 
-def _waves(wanted: Wanted) -> Iterator[tuple[Flight, tuple[int, ...]]]:
+def _waves(wanted: Wanted) -> Iterator[tuple[PlannedFlight, tuple[int, ...]]]:
     """Each exercise by itself, the trainees in as many handfuls of about the same size as it takes."""
     room = max(1, min(wanted.at_once, len(wanted.stations)))
     for flight in wanted.flights:
@@ -180,7 +180,7 @@ def _busy(slots: Iterable[Slot], instructor: int) -> int:
 
 
 def _placed(
-    wanted: Wanted, slots: Sequence[Slot], wave: int, flight: Flight, trainees: tuple[int, ...], who: Who
+    wanted: Wanted, slots: Sequence[Slot], wave: int, flight: PlannedFlight, trainees: tuple[int, ...], who: Who
 ) -> list[Slot] | None:
     """The wave with this instructor, as early as it can be; None where it cannot be."""
     for begins in range(_on_grid(wanted.begins), wanted.ends, GRID):
@@ -192,7 +192,9 @@ def _placed(
     return None
 
 
-def _wave_at(wanted: Wanted, wave: int, flight: Flight, trainees: tuple[int, ...], who: Who, begins: int) -> list[Slot]:
+def _wave_at(
+    wanted: Wanted, wave: int, flight: PlannedFlight, trainees: tuple[int, ...], who: Who, begins: int
+) -> list[Slot]:
     lasts: tuple[tuple[Phase, int], ...] = (
         ("briefing", _on_grid(wanted.briefing)),
         ("flight", flight_minutes(wanted, flight, trainees)),
@@ -235,7 +237,7 @@ def _seated(wanted: Wanted, slots: Sequence[Slot], made: Sequence[Slot]) -> list
     return found
 
 
-def _why_not(wanted: Wanted, slots: Sequence[Slot], wave: int, flight: Flight, trainees: tuple[int, ...]) -> str:
+def _why_not(wanted: Wanted, slots: Sequence[Slot], wave: int, flight: PlannedFlight, trainees: tuple[int, ...]) -> str:
     """Why a wave finds no place: too long for the day, or what would have to be longer."""
     if not wanted.instructors:
         return "there is no instructor"
@@ -262,7 +264,7 @@ def _at_once(one: Slot, other: Slot) -> bool:
     return one.begins < other.ends and other.begins < one.ends
 
 
-def clashes(plan: Plan) -> list[Clash]:
+def clashes(plan: DayPlan) -> list[Clash]:
     """Every rule that a plan breaks."""
     return clashes_of(plan.wanted, plan.slots)
 
@@ -356,7 +358,7 @@ class Move(Plain):
     room: str | None = None
 
 
-def moved(plan: Plan, move: Move) -> Plan:
+def moved(plan: DayPlan, move: Move) -> DayPlan:
     """The plan with a change made, whatever rule it breaks; `clashes` tells. An unknown slot changes nothing."""
     chosen = next((slot for slot in plan.slots if slot.key == move.slot), None)
     if chosen is None:
@@ -388,7 +390,7 @@ class NowAndNext(Plain):
     next: tuple[Slot, ...]
 
 
-def now_and_next(plan: Plan, at: datetime) -> NowAndNext:
+def now_and_next(plan: DayPlan, at: datetime) -> NowAndNext:
     """What is going on at a moment (UTC, aware), and what begins next."""
     minute = minutes_since(plan.wanted, at)
     now = tuple(slot for slot in plan.slots if slot.begins <= minute < slot.ends)

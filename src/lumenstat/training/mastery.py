@@ -11,7 +11,7 @@ ByWhom = Literal["anybody", "two"]
 
 
 @dataclass(frozen=True)
-class Rule:
+class MasteryRule:
     """What the school asks for."""
 
     passes: int = 2
@@ -26,7 +26,7 @@ class Streak:
     runs: int
     assessors: int
 
-    def mastered(self, rule: Rule) -> bool:
+    def mastered(self, rule: MasteryRule) -> bool:
         """Whether that is what the school asks for."""
         return self.runs >= rule.passes and (rule.by_whom == "anybody" or self.assessors > 1)
 
@@ -46,7 +46,7 @@ class SectionMastery:
 
 
 def by_section(
-    sections: Sequence[tuple[str, Sequence[str]]], streaks: Sequence[Streak], rule: Rule
+    sections: Sequence[tuple[str, Sequence[str]]], streaks: Sequence[Streak], rule: MasteryRule
 ) -> list[SectionMastery]:
     """How far somebody is with each section, given as its title and the ids of its items."""
     done = {streak.item for streak in streaks if streak.mastered(rule)}

@@ -48,7 +48,7 @@ class Topic:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class HelpPassage:
     """A place where all words of a search stand together: the topic, the section, and the line."""
 
     topic: str
@@ -80,7 +80,7 @@ def _addresses(html: str) -> str:
     return re.sub(r'<a href="(?P<to>(?!https?:)[^"#]*)[^"]*">(?P<words>.*?)</a>', link, html)
 
 
-def search(words: str) -> Iterator[Found]:
+def search(words: str) -> Iterator[HelpPassage]:
     """Paragraphs and rows that have all the words, topic by topic."""
     wanted = [word for word in words.lower().split() if word]
     if not wanted:
@@ -95,4 +95,6 @@ def search(words: str) -> Iterator[Found]:
                 at = plain.lower().find(wanted[0])
                 begin = max(0, at - AROUND)
                 line = ("… " if begin else "") + plain[begin : at + 2 * AROUND]
-                yield Found(topic.name, topic.title, section, line + (" …" if at + 2 * AROUND < len(plain) else ""))
+                yield HelpPassage(
+                    topic.name, topic.title, section, line + (" …" if at + 2 * AROUND < len(plain) else "")
+                )

@@ -9,7 +9,7 @@ from lumenstat.web.rendering import Context
 WIDTH, HEIGHT, LEFT, FOOT, TOP = 640.0, 64.0, 34.0, 6.0, 14.0
 
 
-class Bar(Context):
+class ChartBar(Context):
     """One bar, and what it says."""
 
     x: float
@@ -27,7 +27,7 @@ class Bars(Context):
     height: float
     left: float
     foot: float
-    bars: tuple[Bar, ...]
+    bars: tuple[ChartBar, ...]
 
 
 def draw_bars(values: Sequence[tuple[float | None, str, str]]) -> Bars:
@@ -43,6 +43,6 @@ def draw_bars(values: Sequence[tuple[float | None, str, str]]) -> Bars:
         x = round(LEFT + 8 + n * step - wide / 2, 1)
         shown = figure if step >= 18 or len(values) == 1 else ""
         bars.append(
-            Bar(x=x, y=round(HEIGHT - FOOT - tall, 1), width=round(wide, 1), height=tall, figure=shown, says=says)
+            ChartBar(x=x, y=round(HEIGHT - FOOT - tall, 1), width=round(wide, 1), height=tall, figure=shown, says=says)
         )
     return Bars(width=WIDTH, height=HEIGHT, left=LEFT, foot=HEIGHT - FOOT, bars=tuple(bars))

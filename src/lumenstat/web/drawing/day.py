@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from lumenstat.training.day_plan import Clash, Plan, Slot, on_the_wall
+from lumenstat.training.day_plan import Clash, DayPlan, Slot, on_the_wall
 from lumenstat.web.rendering import Context
 
 WIDTH, LEFT, RIGHT, TOP, LANE = 1180.0, 120.0, 20.0, 22.0, 34.0
@@ -55,7 +55,7 @@ class DayDrawing(Context):
     blocks: tuple[Block, ...]
 
 
-def draw_day(plan: Plan, clashes: list[Clash], names: Mapping[int, str]) -> DayDrawing:
+def draw_day(plan: DayPlan, clashes: list[Clash], names: Mapping[int, str]) -> DayDrawing:
     """The plan, its lanes in the order in which they are named."""
     wanted = plan.wanted
     begins = min((slot.begins for slot in plan.slots), default=wanted.begins) // 60 * 60
@@ -87,7 +87,7 @@ def draw_day(plan: Plan, clashes: list[Clash], names: Mapping[int, str]) -> DayD
 
 
 def _block(
-    plan: Plan, slot: Slot, lane: str, y: float, x: float, wide: float, names: Mapping[int, str], clash: bool
+    plan: DayPlan, slot: Slot, lane: str, y: float, x: float, wide: float, names: Mapping[int, str], clash: bool
 ) -> Block:
     wanted = plan.wanted
     places = dict(zip(slot.stations, slot.trainees, strict=False))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from lumenstat.records.statistics import Point
+from lumenstat.records.statistics import TrendPoint
 from lumenstat.web.rendering import Context
 
 WIDTH, HEIGHT, LEFT, TOP, FOOT = 640.0, 170.0, 34.0, 10.0, 24.0
@@ -32,7 +32,7 @@ class Trend(Context):
     scale: tuple[tuple[float, str], ...]
 
 
-def draw_trend(points: Sequence[Point]) -> Trend:
+def draw_trend(points: Sequence[TrendPoint]) -> Trend:
     """The trend of these runs, oldest on the left; the line joins what was assessed."""
     step = (WIDTH - LEFT - 16) / max(1, len(points) - 1)
     marks = tuple(

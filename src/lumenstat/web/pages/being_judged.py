@@ -18,7 +18,7 @@ from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 router = APIRouter()
 
 
-class Progress(Context):
+class JudgingProgress(Context):
     """How far the judging of a run is."""
 
     words: str
@@ -34,7 +34,7 @@ class BeingJudgedContext(Context):
     run_id: str
     title: str
     trainee: str
-    progress: Progress
+    progress: JudgingProgress
     says: str | None
     may_judge: bool
 
@@ -69,13 +69,13 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
     )
 
 
-def _progress(request: Request, run: Run) -> Progress:
+def _progress(request: Request, run: Run) -> JudgingProgress:
     if run.ledger is not None or run.not_judged is not None:
-        return Progress(words="done", share=1.0, over=True)
+        return JudgingProgress(words="done", share=1.0, over=True)
     at = request.app.state.judges.standing(run.id)
     if at is None:
-        return Progress(words="waiting for its turn", share=0.0, over=False)
+        return JudgingProgress(words="waiting for its turn", share=0.0, over=False)
     if at.before:
-        return Progress(words=f"waiting, {at.before} before it", share=0.0, over=False)
+        return JudgingProgress(words=f"waiting, {at.before} before it", share=0.0, over=False)
     counted = f", {at.done} of {at.of}" if at.of > 1 else ""
-    return Progress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)
+    return JudgingProgress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)

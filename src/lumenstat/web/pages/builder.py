@@ -21,7 +21,7 @@ from lumenstat.proving.difference import difference
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import (
     DraftOvertaken,
-    Kept,
+    KeptDraft,
     change,
     load,
     note_published,
@@ -233,7 +233,7 @@ class DraftStatus:
     `before` is what was proven last before it became what it is now, `change` what was changed first after that.
     """
 
-    kept: Kept
+    kept: KeptDraft
     draft: Draft
     read: Read
     proof: Proof | None = None
@@ -257,7 +257,7 @@ class DraftStatus:
 
 def _standing(request: Request, draft_id: str) -> DraftStatus:
     database = request.app.state.database
-    kept: Kept = database.read(lambda session: load(session, draft_id))
+    kept: KeptDraft = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
     read, stale = read_draft(draft), ""
     stored = database.read(lambda session: proof_of(session, read.digest)) if read.digest else None

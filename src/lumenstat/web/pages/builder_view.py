@@ -10,7 +10,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.design_rules import RULES
 from lumenstat.drafting.abbreviations import shipped_abbreviations
 from lumenstat.drafting.draft import Draft, DraftProblem, Read, open_items
-from lumenstat.drafting.matching import suggestions
+from lumenstat.drafting.part_matching import suggestions
 from lumenstat.drafting.placeholders import Placeholder, placeholders
 from lumenstat.drafting.trees import plain_of
 from lumenstat.proving.difference import Difference
@@ -69,7 +69,7 @@ class ShownFinding(Context):
     source: str
 
 
-class Bar(Context):
+class SectionBar(Context):
     """A section in the perfect flight; pixels."""
 
     title: str
@@ -116,7 +116,7 @@ class ProofView(Context):
     lowest_at: str
     findings: tuple[ShownFinding, ...]
     stops: int
-    bars: tuple[Bar, ...]
+    bars: tuple[SectionBar, ...]
     gantt_height: int
     ticks: tuple[tuple[float, str], ...]
     path: tuple[str, ...]
@@ -311,12 +311,12 @@ def proof_view(
     )
 
 
-def _gantt(read: Read, proof: Proof | None) -> tuple[tuple[Bar, ...], int, tuple[tuple[float, str], ...]]:
+def _gantt(read: Read, proof: Proof | None) -> tuple[tuple[SectionBar, ...], int, tuple[tuple[float, str], ...]]:
     if proof is None or read.bundle is None or not proof.items:
         return (), 0, ()
     procedure = read.bundle.procedure
     end, path = max(proof.ready_at, 1.0), set(proof.critical_path)
-    bars: list[Bar] = []
+    bars: list[SectionBar] = []
     there = [item for item in proof.items if item.item in procedure.by_id]
     for number, section in enumerate(procedure.sections):
         own = [item for item in there if procedure.by_id[item.item].section == number]
@@ -325,7 +325,7 @@ def _gantt(read: Read, proof: Proof | None) -> tuple[tuple[Bar, ...], int, tuple
         first, last = min(item.starts for item in own), max(item.ends for item in own)
         x = GANTT_LEFT + GANTT_WIDTH * first / end
         bars.append(
-            Bar(
+            SectionBar(
                 title=section.title if len(section.title) <= NAME_AT_MOST else section.title[: NAME_AT_MOST - 1] + "…",
                 y=len(bars) * GANTT_ROW,
                 x=round(x, 1),

@@ -9,9 +9,9 @@ from fastapi.concurrency import run_in_threadpool
 
 from lumenstat.errors import EntryRefused, InputRefused, WorkerError
 from lumenstat.exchange.class_list import ClassList, add_listed, read_class_list
-from lumenstat.language.tables import LARGEST_BYTES, TableRow, read_table
+from lumenstat.language.foreign_tables import LARGEST_BYTES, TableRow
 from lumenstat.records.groups import groups
-from lumenstat.runs.workers import Progress
+from lumenstat.runs.reader_jobs import read_rows
 from lumenstat.web.pages.choices import GroupChoice
 from lumenstat.web.pages.people import Slip, roles_for, slips_page
 from lumenstat.web.rendering import Context, page
@@ -92,12 +92,6 @@ def _take_in(request: Request, viewer: Viewer, content: bytes, group: str) -> Re
         return page(request, _context(request, says=str(error), text=_text_of(rows), group=group), 422)
     slips = [Slip(name=a.name, sign_in_name=a.sign_in_name, password=a.password, link=None) for a in added]
     return slips_page(request, slips)
-
-
-def read_rows(progress: Progress, content: bytes) -> list[TableRow]:
-    """The rows of a list, read in a process of its own. Raises InputRefused."""
-    progress("reading the list", 0, 1)
-    return read_table(content)
 
 
 def _not_theirs(viewer: Viewer, listed: ClassList) -> list[tuple[int, str]]:

@@ -7,12 +7,12 @@ from typing import Annotated, ClassVar, Literal
 from fastapi import APIRouter, Query, Request, Response
 from sqlalchemy.orm import Session
 
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.exercises import current_exercise, exercise_titles, versions_of
 from lumenstat.records.groups import get_group
 from lumenstat.records.statistics import ClassLine, class_of, items_of, missed_in, slips_in
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.pages.missed import MissedLine, SlipLine, missed_lines, slip_lines
-from lumenstat.web.pages.tables import table_file
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import Instructor, RowInPath
 
@@ -22,7 +22,7 @@ HALF = 0.5
 """An item that so many miss is at fault itself, or its teaching is."""
 
 
-class ItemRow(Context):
+class ClassItemRow(Context):
     """An item across a class, in words."""
 
     number: int
@@ -48,11 +48,11 @@ class ClassContext(Context):
     slips: tuple[SlipLine, ...]
     exercises: tuple[tuple[str, str], ...]
     exercise: str
-    items: tuple[ItemRow, ...]
+    items: tuple[ClassItemRow, ...]
     versions: tuple[tuple[str, str], ...]
     version: str
     against: str
-    half: tuple[ItemRow, ...]
+    half: tuple[ClassItemRow, ...]
 
 
 @router.get("/groups/{group_id}/record", name="class_record")
@@ -104,7 +104,7 @@ def class_record_file(
     return table_file(f"items-{exercise}", heads, rows, kind)
 
 
-def _cells(row: ItemRow) -> list[Cell]:
+def _cells(row: ClassItemRow) -> list[Cell]:
     counts: list[Cell] = [float(row.number), row.challenge, float(row.times), float(row.missed)]
     return [*counts, row.share, row.before, row.tells, row.says]
 
@@ -116,14 +116,14 @@ def _versions(session: Session, exercise_id: str) -> list[tuple[str, str]]:
     ]
 
 
-def _item_rows(session: Session, group_id: int, exercise_id: str, version: str, against: str) -> list[ItemRow]:
+def _item_rows(session: Session, group_id: int, exercise_id: str, version: str, against: str) -> list[ClassItemRow]:
     before = {line.item: line.share for line in items_of(session, group_id, exercise_id, against)} if against else {}
     procedure = current_exercise(session, exercise_id).bundle.procedure
     rows = []
     for line in items_of(session, group_id, exercise_id, version):
         step = procedure.by_id.get(line.item)
         rows.append(
-            ItemRow(
+            ClassItemRow(
                 number=step.number + 1 if step else 0,
                 challenge=step.item.challenge if step else line.item,
                 times=line.times,

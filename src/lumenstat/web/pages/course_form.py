@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lumenstat.errors import EntryRefused, Overtaken
 from lumenstat.records.courses import STEPS_AT_MOST, CourseChange, change_course, get_course, steps_of
 from lumenstat.records.exercises import exercise_titles
-from lumenstat.training.standing import Step
+from lumenstat.training.course_standing import Requirement
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Edition, Instructor, RowInPath
@@ -78,7 +78,7 @@ def _form(
     return context
 
 
-def _line(step: Step) -> StepLine:
+def _line(step: Requirement) -> StepLine:
     return StepLine(
         exercise=step.exercise_id,
         passes=str(step.passes),
@@ -116,7 +116,7 @@ async def change(request: Request, course_id: RowInPath, viewer: Instructor, edi
     return RedirectResponse(urls.course(str(course_id)), 303)
 
 
-def _step(line: StepLine, number: int) -> Step:
+def _step(line: StepLine, number: int) -> Requirement:
     def figure(text: str, what: str) -> float | None:
         try:
             return float(text.replace(",", ".")) if text else None
@@ -126,7 +126,7 @@ def _step(line: StepLine, number: int) -> Step:
     passes, days = figure(line.passes or "1", "passes"), figure(line.within_days, "days")
     if any(each is not None and each != each // 1 for each in (passes, days)):
         raise EntryRefused(f"Step {number + 1}: passes and days are whole numbers.", "steps")
-    return Step(
+    return Requirement(
         exercise_id=line.exercise,
         passes=int(passes or 1),
         at_least=figure(line.at_least, "points"),

@@ -11,10 +11,10 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.courses import (
     Course,
-    Progress,
+    CourseProgress,
     add_course,
     courses,
     enrol,
@@ -28,10 +28,10 @@ from lumenstat.records.exercises import current_exercise, exercise_titles
 from lumenstat.records.groups import groups
 from lumenstat.records.logbook import mastered_counts, sections_of
 from lumenstat.records.people import now, plain, trainees
-from lumenstat.training.standing import STATE_WORDS, Step, StepStanding, due, share_done
+from lumenstat.training.course_standing import STATE_WORDS, Requirement, StepStanding, due, share_done
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import Chosen, GroupChoice
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Instructor, Row, RowInPath, row_of
 
@@ -185,7 +185,7 @@ def show_one(request: Request, course_id: RowInPath, viewer: Instructor) -> Resp
     return page(request, request.app.state.database.read(read))
 
 
-def step_heads(steps: Sequence[Step], titles: dict[str, str]) -> list[StepHead]:
+def step_heads(steps: Sequence[Requirement], titles: dict[str, str]) -> list[StepHead]:
     """The steps of a course in words."""
     return [
         StepHead(
@@ -198,7 +198,7 @@ def step_heads(steps: Sequence[Step], titles: dict[str, str]) -> list[StepHead]:
     ]
 
 
-def _needs(step: Step) -> str:
+def _needs(step: Requirement) -> str:
     parts = ["passed" if step.passes == 1 else f"passed {step.passes} times"]
     if step.at_least is not None:
         parts.append(f"{step.at_least:g} % or more")
@@ -209,7 +209,9 @@ def _needs(step: Step) -> str:
     return ", ".join(parts)
 
 
-def _mastered(session: Session, progress: Sequence[Progress], titles: dict[str, str]) -> dict[tuple[int, str], str]:
+def _mastered(
+    session: Session, progress: Sequence[CourseProgress], titles: dict[str, str]
+) -> dict[tuple[int, str], str]:
     """How many items each trainee has mastered in each exercise, of how many."""
     names = [step.step.exercise_id for step in progress[0].steps if step.step.exercise_id in titles] if progress else []
     counts = mastered_counts(session, [each.person_id for each in progress], names)
@@ -217,7 +219,7 @@ def _mastered(session: Session, progress: Sequence[Progress], titles: dict[str, 
     return {key: f"{count} of {of[key[1]]} mastered" for key, count in counts.items()}
 
 
-def _grid_row(progress: Progress, mastered: dict[tuple[int, str], str]) -> GridRow:
+def _grid_row(progress: CourseProgress, mastered: dict[tuple[int, str], str]) -> GridRow:
     cells = tuple(
         cell_of(each).model_copy(update={"mastered": mastered.get((progress.person_id, each.step.exercise_id), "")})
         for each in progress.steps
@@ -241,12 +243,12 @@ def cell_of(standing: StepStanding) -> GridCell:
     )
 
 
-def due_lines(progress: Progress, titles: dict[str, str]) -> list[DueLine]:
+def due_lines(progress: CourseProgress, titles: dict[str, str]) -> list[DueLine]:
     """What somebody is to fly in a course."""
     return [_due_line(progress, each, titles, cell_of(each).words) for each in due(progress.steps)]
 
 
-def _lapsing(progress: Progress, titles: dict[str, str]) -> list[DueLine]:
+def _lapsing(progress: CourseProgress, titles: dict[str, str]) -> list[DueLine]:
     at = now()
     return [
         _due_line(progress, each, titles, f"lapses on {each.lapses:%-d %B}")
@@ -255,7 +257,7 @@ def _lapsing(progress: Progress, titles: dict[str, str]) -> list[DueLine]:
     ]
 
 
-def _due_line(progress: Progress, each: StepStanding, titles: dict[str, str], words: str) -> DueLine:
+def _due_line(progress: CourseProgress, each: StepStanding, titles: dict[str, str], words: str) -> DueLine:
     name = each.step.exercise_id
     return DueLine(
         person_id=progress.person_id,
@@ -304,7 +306,7 @@ def course_file(request: Request, course_id: RowInPath, kind: Literal["csv", "xl
     return table_file(f"course-{plain(name) or course_id}", heads, rows, kind)
 
 
-def _table_row(progress: Progress) -> list[Cell]:
+def _table_row(progress: CourseProgress) -> list[Cell]:
     row: list[Cell] = [progress.name, progress.since]
     for each in progress.steps:
         last: datetime | None = each.last

@@ -17,8 +17,8 @@ from lumenstat.records.groups import get_group, members_of
 from lumenstat.records.model_facts import needed_seconds
 from lumenstat.records.people import checked_time_zone, instructors
 from lumenstat.records.tables import Person
-from lumenstat.training.day_plan import Flight, Wanted, Who, minute_of, plan_day
-from lumenstat.training.standing import due
+from lumenstat.training.course_standing import due
+from lumenstat.training.day_plan import PlannedFlight, Wanted, Who, minute_of, plan_day
 from lumenstat.web.security import Viewer, row_of
 
 LONGEST_LIST, MOST_PLACES = 400, 40
@@ -70,7 +70,7 @@ def _due_in(
     return found
 
 
-def _flight(request: Request, exercise_id: str, people: tuple[int, ...]) -> Flight:
+def _flight(request: Request, exercise_id: str, people: tuple[int, ...]) -> PlannedFlight:
     """What is to be flown, with the time that the model needs; it is measured where it is not known yet."""
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
@@ -78,7 +78,7 @@ def _flight(request: Request, exercise_id: str, people: tuple[int, ...]) -> Flig
     if seconds is None:
         found = request.app.state.facts.needed(version.bundle)
         seconds = found.needed_seconds if found is not None else 60 * version.bundle.exercise.minutes_at_most
-    return Flight(exercise_id=exercise_id, title=version.title, minutes=round(seconds / 60, 2), trainees=people)
+    return PlannedFlight(exercise_id=exercise_id, title=version.title, minutes=round(seconds / 60, 2), trainees=people)
 
 
 def _wanted(
@@ -86,7 +86,7 @@ def _wanted(
     members: Sequence[Person],
     teaching: Sequence[Person],
     pace: dict[int, float],
-    flights: tuple[Flight, ...],
+    flights: tuple[PlannedFlight, ...],
 ) -> Wanted:
     try:
         day = date.fromisoformat(typed.get("day", ""))

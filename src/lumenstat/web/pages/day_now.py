@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from sqlalchemy.orm import Session
 
 from lumenstat.records.day_plans import plans_around
-from lumenstat.training.day_plan import Plan, Slot, minutes_since, now_and_next, on_the_wall
+from lumenstat.training.day_plan import DayPlan, Slot, minutes_since, now_and_next, on_the_wall
 from lumenstat.web.rendering import Context
 from lumenstat.web.security import Viewer
 
@@ -41,7 +41,7 @@ def now_next_of(session: Session, viewer: Viewer, group: int | None = None) -> t
     return tuple(found)
 
 
-def _short(plan: Plan, when: str, slots: tuple[Slot, ...]) -> list[str]:
+def _short(plan: DayPlan, when: str, slots: tuple[Slot, ...]) -> list[str]:
     def clock(slot: Slot) -> str:
         if when == "now":
             return f"until {on_the_wall(plan.wanted, slot.ends)}"
@@ -50,7 +50,7 @@ def _short(plan: Plan, when: str, slots: tuple[Slot, ...]) -> list[str]:
     return [f"{when} {slot.phase} of {slot.title}, {clock(slot)}" for slot in slots]
 
 
-def _slot_words(plan: Plan, slot: Slot) -> str:
+def _slot_words(plan: DayPlan, slot: Slot) -> str:
     span = f"{on_the_wall(plan.wanted, slot.begins)} to {on_the_wall(plan.wanted, slot.ends)}"
     names = {who.id: who.name for who in plan.wanted.trainees}
     who = ", ".join(names.get(each, "") for each in slot.trainees)

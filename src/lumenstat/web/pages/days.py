@@ -13,7 +13,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
-from lumenstat.exchange.lists import as_csv
+from lumenstat.exchange.list_files import as_csv
 from lumenstat.records.courses import courses
 from lumenstat.records.day_plans import (
     DayPlanRecord,
@@ -27,8 +27,8 @@ from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import groups
 from lumenstat.records.people import instructors, plain, time_zones
 from lumenstat.training.day_plan import (
+    DayPlan,
     Move,
-    Plan,
     Slot,
     clashes,
     on_the_wall,
@@ -209,7 +209,7 @@ def _seen(session: Session, plan_id: str, viewer: Viewer) -> DayPlanRecord:
     return record
 
 
-def _slot_row(plan: Plan, slot: Slot, names: dict[int, str], clash: bool) -> SlotRow:
+def _slot_row(plan: DayPlan, slot: Slot, names: dict[int, str], clash: bool) -> SlotRow:
     return SlotRow(
         key=slot.key,
         begins=on_the_wall(plan.wanted, slot.begins),
@@ -237,7 +237,7 @@ def move(
 ) -> Response:
     """Change a plan by hand: a wave, or one slot of it alone, to another time, instructor or room."""
     database = request.app.state.database
-    plan: Plan = database.read(lambda session: get_plan(session, plan_id).plan)
+    plan: DayPlan = database.read(lambda session: get_plan(session, plan_id).plan)
     if slot not in {each.key for each in plan.slots}:
         raise EntryRefused("There is no such slot in this plan.", "slot")
     chosen = row_of(instructor)

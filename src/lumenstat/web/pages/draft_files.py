@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request, Response
 
 from lumenstat.drafting.draft import Draft
 from lumenstat.errors import RecordError
-from lumenstat.exchange.card import PrintedCard, card_of
+from lumenstat.exchange.printed_card import PrintedCard, card_of
 from lumenstat.records.drafts import load
 from lumenstat.web.pages.proofs import bundle_of
 from lumenstat.web.rendering import Context, page

@@ -12,7 +12,7 @@ from fastapi.responses import RedirectResponse
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.beginnings import copy_of, from_nothing
 from lumenstat.drafting.draft import read_draft, shipped_library
-from lumenstat.drafting.taking_in import SECONDS_AT_MOST, TakenIn, airframe_of, take_in, title_of
+from lumenstat.drafting.taking_in import SECONDS_AT_MOST, ImportedDraft, airframe_of, take_in, title_of
 from lumenstat.errors import DocumentError, EditRefused, EntryRefused, InputRefused, WorkerError
 from lumenstat.records.drafts import State, archive_draft, create_draft, find_drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
@@ -155,19 +155,19 @@ async def create(
 
 def _begun(
     request: Request, begins: str, contents: list[tuple[str, bytes]], airframe: str, exercise: str, title: str
-) -> TakenIn:
+) -> ImportedDraft:
     """What a draft begins with. Files are read by another process, which has a time limit."""
     match begins:
         case "yaml":
-            taken: TakenIn = request.app.state.reader.call(take_in, contents, seconds=SECONDS_AT_MOST)
+            taken: ImportedDraft = request.app.state.reader.call(take_in, contents, seconds=SECONDS_AT_MOST)
             return taken
         case "copy":
             version = request.app.state.database.read(lambda session: current_exercise(session, exercise))
             draft = copy_of(version.bundle, title.strip() or f"Copy of {version.title}")
-            return TakenIn(draft.to_json(), title_of(draft), f"copied {version.title}", read_draft(draft).digest)
+            return ImportedDraft(draft.to_json(), title_of(draft), f"copied {version.title}", read_draft(draft).digest)
         case "nothing":
             draft = from_nothing(airframe_of(airframe), title)
-            return TakenIn(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
+            return ImportedDraft(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
         case _:
             raise EntryRefused("A draft begins from nothing, as a copy, or from yaml.")
 

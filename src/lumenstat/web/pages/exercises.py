@@ -9,13 +9,13 @@ from fastapi import APIRouter, Form, Query, Request, Response
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.exercises import current_exercises, withdraw
 from lumenstat.records.lists import a_page_of
 from lumenstat.records.tables import ExerciseVersion
 from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor
 

@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import (
     GroupChange,
@@ -26,7 +26,7 @@ from lumenstat.records.people import instructors, trainees
 from lumenstat.records.tables import Group
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import Chosen
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, row_of
 

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from fastapi import APIRouter, HTTPException, Request, Response
 
-from lumenstat.web.help import Found, Topic, search, topics
+from lumenstat.web.help import HelpPassage, Topic, search, topics
 from lumenstat.web.rendering import Context, page
 
 router = APIRouter()
@@ -23,7 +23,7 @@ class HelpContext(Context):
     topics: tuple[Topic, ...]
     topic: Topic | None
     words: str
-    found: tuple[Found, ...]
+    found: tuple[HelpPassage, ...]
 
 
 @router.get("/help", name="help_home")

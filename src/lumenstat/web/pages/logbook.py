@@ -9,7 +9,7 @@ from typing import Annotated, ClassVar, Literal
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from sqlalchemy.orm import Session
 
-from lumenstat.exchange.lists import Cell, Table, as_csv, as_xlsx
+from lumenstat.exchange.list_files import Cell, Table, as_csv, as_xlsx
 from lumenstat.records.courses import progress_of_person
 from lumenstat.records.drills import drills_of
 from lumenstat.records.exercises import exercise_titles
@@ -24,9 +24,9 @@ from lumenstat.records.logbook import (
 )  # fmt: skip
 from lumenstat.records.people import get_person, now, plain
 from lumenstat.records.sealing import seals_of
-from lumenstat.records.statistics import Point, missed_by, slips_by, trend_of
+from lumenstat.records.statistics import TrendPoint, missed_by, slips_by, trend_of
 from lumenstat.records.tables import Person
-from lumenstat.training.standing import share_done
+from lumenstat.training.course_standing import share_done
 from lumenstat.web.drawing.bars import Bars, draw_bars
 from lumenstat.web.drawing.trend import Trend, draw_trend
 from lumenstat.web.pages.courses import GridCell, cell_of
@@ -148,12 +148,12 @@ def logbook(
     return page(request, request.app.state.database.read(read))
 
 
-def _help(point: Point) -> tuple[float | None, str, str]:
+def _help(point: TrendPoint) -> tuple[float | None, str, str]:
     hints = "1 item was prompted" if point.prompted == 1 else f"{point.prompted} items were prompted"
     return float(point.prompted), f"{point.prompted}", f"{point.at:%-d %B}: {hints}"
 
 
-def _pace(point: Point) -> tuple[float | None, str, str]:
+def _pace(point: TrendPoint) -> tuple[float | None, str, str]:
     if point.pace is None:
         return None, "", ""
     return point.pace, f"{point.pace:.1f}", f"{point.at:%-d %B}: {point.pace:.1f} times what the model needs"

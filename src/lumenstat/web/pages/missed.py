@@ -10,7 +10,7 @@ from lumenstat.assessment.ledger import VERDICT_WORDS
 from lumenstat.documents.procedure import Step
 from lumenstat.errors import NoSuchRecord
 from lumenstat.records.exercises import current_exercise
-from lumenstat.records.statistics import Missed
+from lumenstat.records.statistics import MissedItem
 from lumenstat.web.rendering import Context
 
 
@@ -26,7 +26,7 @@ class MissedLine(Context):
     """How a drill names it; empty where the exercise has it no more."""
 
 
-def missed_lines(session: Session, missed: Sequence[Missed]) -> tuple[MissedLine, ...]:
+def missed_lines(session: Session, missed: Sequence[MissedItem]) -> tuple[MissedLine, ...]:
     """What is missed, in words; the documents of each exercise are looked at once."""
     words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
     steps = {name: _steps(session, name) for name in {each.exercise_id for each in missed}}

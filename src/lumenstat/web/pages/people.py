@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken, RecordError
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.groups import add_members, get_group, group_names, groups, groups_of
 from lumenstat.records.invitations import invite
 from lumenstat.records.lists import PEOPLE_SORTS, Found, PeopleFilter, find_people
@@ -29,7 +29,7 @@ from lumenstat.records.sign_ins import sign_out_everywhere
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
 from lumenstat.web.pages.choices import GroupChoice
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Row, RowInPath, Viewer, row_of
 

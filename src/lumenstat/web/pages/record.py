@@ -14,7 +14,7 @@ from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import Overridden, checked, points_for, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, RecordError
-from lumenstat.exchange.lists import as_csv
+from lumenstat.exchange.list_files import as_csv
 from lumenstat.exchange.record_file import as_text, record_json
 from lumenstat.records.database import Database
 from lumenstat.records.overrides import as_they_count

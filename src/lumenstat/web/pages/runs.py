@@ -16,10 +16,9 @@ from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import Gate, Ledger
 from lumenstat.assessment.overriding import with_overrides
-from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.runlog import LARGEST_BYTES, RunLog, parse_log
-from lumenstat.errors import EntryRefused, LogError, LumenstatError, RecordError, StorageError
-from lumenstat.exchange.lists import Cell
+from lumenstat.documents.runlog import LARGEST_BYTES, RunLog
+from lumenstat.errors import EntryRefused, LumenstatError, RecordError, StorageError
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.exercises import exercise_titles, version_for
 from lumenstat.records.groups import groups
 from lumenstat.records.lists import RUN_SORTS, STANDINGS, RunFilter, RunLine, find_runs
@@ -28,10 +27,9 @@ from lumenstat.records.people import trainees
 from lumenstat.records.runs import RunFacts, find_run, import_run, log_of
 from lumenstat.records.sealing import overrides_in
 from lumenstat.records.tables import Override, Run
-from lumenstat.runs.workers import Progress
-from lumenstat.simulation.flight import fly
+from lumenstat.runs.reader_jobs import read_log, try_log
 from lumenstat.web import urls
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor, RowId, SignedIn, Viewer, row_of
 
@@ -222,21 +220,6 @@ def _take_in(request: Request, content: bytes, trainee: int, instructor: int) ->
         raise EntryRefused(f"This log cannot be taken in: {error}", "log") from None
     run_id: str = database.write(lambda session: import_run(session, version.digest, trainee, instructor, read))
     return run_id
-
-
-def read_log(progress: Progress, content: bytes) -> RunLog:
-    """A run log from a file's bytes. Raises LogError."""
-    progress("reading the log", 0, 1)
-    try:
-        return parse_log(content.decode("utf-8"))
-    except UnicodeDecodeError:
-        raise LogError("it is not UTF-8 text") from None
-
-
-def try_log(progress: Progress, canonical_json: str, log: RunLog) -> None:
-    """Fly a log, to see whether it can be. Raises LogError or ActionRefused."""
-    progress("flying the log", 0, 1)
-    fly(Bundle.from_canonical_json(canonical_json), log.events)
 
 
 def rows_of(session: Session, lines: Sequence[RunLine]) -> tuple[RunRow, ...]:

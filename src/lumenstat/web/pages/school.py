@@ -11,7 +11,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, RecordError
-from lumenstat.exchange.lists import Cell
+from lumenstat.exchange.list_files import Cell
 from lumenstat.records.approvals import approve
 from lumenstat.records.audit import AuditFilter, audit_kinds, find_lines
 from lumenstat.records.erasing import TooOld, erase_person, too_old
@@ -20,7 +20,7 @@ from lumenstat.records.people import plain
 from lumenstat.records.school import School, school, settle
 from lumenstat.records.statements import counts, last_trouble, try_again
 from lumenstat.web import urls
-from lumenstat.web.pages.tables import table_file
+from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
 from lumenstat.web.security import CheckedForm, Head, Instructor, RowInPath
 

@@ -16,7 +16,7 @@ from lumenstat.drafting.draft import shipped_library
 from lumenstat.drafting.sheet import FIELD_WORDS, FIELDS, TEMPLATE, Field, plain_heading
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, SheetWanted, TakenSheet, airframe_of, take_sheet
 from lumenstat.errors import EditRefused, EntryRefused, InputRefused, WorkerError
-from lumenstat.language.tables import LARGEST_BYTES, MOST_COLUMNS, MOST_ROWS, TableRow
+from lumenstat.language.foreign_tables import LARGEST_BYTES, MOST_COLUMNS, MOST_ROWS, TableRow
 from lumenstat.records.drafts import create_draft
 from lumenstat.records.headings import abbreviations, headings, set_abbreviations, set_headings
 from lumenstat.web import urls

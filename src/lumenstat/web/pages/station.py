@@ -90,7 +90,7 @@ class ServiceButton(Context):
     """Whether something goes away with it; its key then has to be pressed twice."""
 
 
-class Neighbour(Context):
+class OtherStation(Context):
     """Another station of the same lesson."""
 
     run_id: str
@@ -102,7 +102,7 @@ class DeskSide(Context):
     """What an instructor has beside the station: the lesson around it, faults, states, other instructors."""
 
     lesson_id: str | None
-    neighbours: tuple[Neighbour, ...]
+    neighbours: tuple[OtherStation, ...]
     faults: tuple[FaultChoice, ...]
     states: tuple[tuple[str, str], ...]
     instructors: tuple[Chosen, ...]
@@ -164,7 +164,7 @@ def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
     states = [q for q in quantities_of(bundle.airframe).values() if q.kind == "truth"]
     return DeskSide(
         lesson_id=run.lesson_id,
-        neighbours=tuple(Neighbour(run_id=r.run_id, number=r.station, trainee=r.trainee) for r in rows),
+        neighbours=tuple(OtherStation(run_id=r.run_id, number=r.station, trainee=r.trainee) for r in rows),
         faults=tuple(fault_choices(bundle.airframe)),
         states=tuple((q.name, q.meaning) for q in states if not q.name.startswith(("lamp.", "instrument."))),
         instructors=tuple(

@@ -8,16 +8,14 @@ from fastapi import APIRouter, Form, HTTPException, Query, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
-from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle
-from lumenstat.documents.runlog import parse_log
 from lumenstat.errors import WorkerError
 from lumenstat.records.lessons import archive_run, hand_over, station_rows, take_back, void_run
 from lumenstat.records.runs import events_after, facts_of, find_run, log_of
 from lumenstat.records.tables import Run
+from lumenstat.runs.reader_jobs import judge_so_far
 from lumenstat.runs.telling import WHO, said_of
 from lumenstat.runs.tiles import Tile
-from lumenstat.runs.workers import Progress
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor
@@ -115,11 +113,6 @@ def verdicts(request: Request, run_id: str, viewer: Instructor) -> Response:
     except WorkerError as error:
         return page(request, VerdictsContext(at=0, percent=0, lines=(), besides=(), says=str(error)))
     return page(request, _so_far(run.exercise.bundle, ledger))
-
-
-def judge_so_far(progress: Progress, canonical_json: str, log_text: str) -> Ledger:
-    """The ledger of a log that goes on."""
-    return score(Bundle.from_canonical_json(canonical_json), parse_log(log_text), progress).ledger
 
 
 def _so_far(bundle: Bundle, ledger: Ledger) -> VerdictsContext:

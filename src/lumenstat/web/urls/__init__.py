@@ -1,5 +1,28 @@
 """Every address of the application, by the name of its route."""
 
+from lumenstat.web.urls.authoring import (
+    approve,
+    archive_draft,
+    brief,
+    builder,
+    builder_parts,
+    draft_file,
+    drafts,
+    edit_draft,
+    exercises,
+    exercises_file,
+    fly_draft,
+    new_draft,
+    proof_flight,
+    proof_moment,
+    prove_draft,
+    publish_draft,
+    sheet,
+    sheet_template,
+    start_state,
+    take_flight,
+    withdraw_exercise,
+)
 from lumenstat.web.urls.binding import bind
 from lumenstat.web.urls.flying import (
     appraise,
@@ -100,29 +123,6 @@ from lumenstat.web.urls.record import (
     send_again,
     settle_school,
     take_in_archive,
-)
-from lumenstat.web.urls.writing import (
-    approve,
-    archive_draft,
-    brief,
-    builder,
-    builder_parts,
-    draft_file,
-    drafts,
-    edit_draft,
-    exercises,
-    exercises_file,
-    fly_draft,
-    new_draft,
-    proof_flight,
-    proof_moment,
-    prove_draft,
-    publish_draft,
-    sheet,
-    sheet_template,
-    start_state,
-    take_flight,
-    withdraw_exercise,
 )
 
 __all__ = [

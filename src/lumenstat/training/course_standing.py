@@ -22,7 +22,7 @@ SOON = timedelta(days=7)
 
 
 @dataclass(frozen=True)
-class Step:
+class Requirement:
     """What a course asks for: an exercise passed so many times, with so many points, this grade or a better one.
 
     `within_days` is for how long a pass counts; without it, for ever.
@@ -36,7 +36,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Flown:
+class CountedRun:
     """One assessed run that counts: when (UTC), how it ended, points in percent, and the grade given, if any."""
 
     exercise_id: str
@@ -51,7 +51,7 @@ class Flown:
 class StepStanding:
     """How somebody stands with one step; `lapses` is when what they have counts no more."""
 
-    step: Step
+    step: Requirement
     state: State
     passes: int
     tries: int
@@ -66,7 +66,7 @@ class StepStanding:
         return self.state == "done" and self.lapses is not None and self.lapses - now <= SOON
 
 
-def enough(step: Step, flown: Flown, scale: Sequence[str]) -> bool:
+def enough(step: Requirement, flown: CountedRun, scale: Sequence[str]) -> bool:
     """Whether a run is what a step asks for. `scale` is the school's, the best grade first."""
     if not flown.passed or (step.at_least is not None and flown.percent < step.at_least):
         return False
@@ -78,7 +78,7 @@ def enough(step: Step, flown: Flown, scale: Sequence[str]) -> bool:
 
 
 def standings(
-    steps: Sequence[Step], runs: Sequence[Flown], now: datetime, scale: Sequence[str] = ()
+    steps: Sequence[Requirement], runs: Sequence[CountedRun], now: datetime, scale: Sequence[str] = ()
 ) -> list[StepStanding]:
     """How somebody stands with each step of a course. `runs` are theirs, in any order.
 
@@ -92,7 +92,9 @@ def standings(
     return found
 
 
-def _standing(step: Step, runs: Sequence[Flown], now: datetime, scale: Sequence[str], blocked: bool) -> StepStanding:
+def _standing(
+    step: Requirement, runs: Sequence[CountedRun], now: datetime, scale: Sequence[str], blocked: bool
+) -> StepStanding:
     ordered = sorted(runs, key=lambda run: run.at)
     good = [run for run in ordered if enough(step, run, scale)]
     lapses = _lapses(step, good)
@@ -109,14 +111,14 @@ def _standing(step: Step, runs: Sequence[Flown], now: datetime, scale: Sequence[
     )
 
 
-def _lapses(step: Step, good: Sequence[Flown]) -> datetime | None:
+def _lapses(step: Requirement, good: Sequence[CountedRun]) -> datetime | None:
     """When a step lapses: so many days after the oldest of the latest passes that it asks for."""
     if step.within_days is None or len(good) < step.passes:
         return None
     return good[-step.passes].at + timedelta(days=step.within_days)
 
 
-def _state(step: Step, good: int, lapses: datetime | None, now: datetime, tried: bool, blocked: bool) -> State:
+def _state(step: Requirement, good: int, lapses: datetime | None, now: datetime, tried: bool, blocked: bool) -> State:
     if good >= step.passes:
         return "lapsed" if lapses is not None and lapses <= now else "done"
     if tried:

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.proving.proof import Standing
+from lumenstat.proving.proof import BatteryStanding
 from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
@@ -26,13 +26,13 @@ LOOK_TICKS = 3000
 FULL_SHARE = 0.95
 
 
-def standings(bundle: Bundle, flight: Rehearsal) -> Iterator[Standing]:
+def standings(bundle: Bundle, flight: Rehearsal) -> Iterator[BatteryStanding]:
     """For every battery what the exercise's start and its perfect flight mean."""
     alone = _alone(bundle, flight.events)
     filled = _filled(bundle, flight.events)
     for battery in bundle.airframe.section(BatteriesSection).batteries:
         bus, seconds = alone.get(battery.id, ("", None))
-        yield Standing(
+        yield BatteryStanding(
             battery=battery.name,
             charge=bundle.exercise.start.section(BatteriesStart).battery_charge[battery.id],
             feeds=bus,

@@ -5,16 +5,16 @@ from __future__ import annotations
 import pytest
 
 from lumenstat.documents.bundles import Bundle
-from lumenstat.proving.proof import Standing
+from lumenstat.proving.battery_standing import FULL_SHARE, standings
+from lumenstat.proving.proof import BatteryStanding
 from lumenstat.proving.report import standing_lines
-from lumenstat.proving.standing import FULL_SHARE, standings
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.systems.electrical.batteries import BatteriesSection, BatteriesStart
 from tests.procedures import BATTERY_ON, shipped, small
 
 
-def flown(bundle: Bundle) -> tuple[Rehearsal, dict[str, Standing]]:
+def flown(bundle: Bundle) -> tuple[Rehearsal, dict[str, BatteryStanding]]:
     flight = rehearse(bundle)
     return flight, {each.battery: each for each in standings(bundle, flight)}
 

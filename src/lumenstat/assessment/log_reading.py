@@ -13,12 +13,12 @@ from lumenstat.items.seen import Attempt
 WORDS = ("call", "confirm", "decide", "respond", "see")
 """Verbs that say something, so that the last word counts."""
 
-Judge = Callable[[Step, Attempt, "Reading"], tuple[float, str]]
+Judge = Callable[[Step, Attempt, "LogReading"], tuple[float, str]]
 """The share of its weight that a right attempt earns by its time, with what is said of it."""
 
 
 @dataclass
-class Reading:
+class LogReading:
     """One reading of a log, by the numbers of the steps.
 
     `kept` are right and in their place, `misplaced` right and out of it; `tries` are wrong or worse attempts before
@@ -42,7 +42,7 @@ class Reading:
 
 
 @dataclass(frozen=True)
-class Reads:
+class LogReader:
     """Reads a log for the steps that apply."""
 
     procedure: Procedure
@@ -53,10 +53,10 @@ class Reads:
     by_doing: Mapping[int, Attempt] = field(default_factory=dict)
     """Decisions that were taken by doing what they call for, by step."""
 
-    def of(self, steps: Sequence[Step]) -> Reading:
+    def of(self, steps: Sequence[Step]) -> LogReading:
         """The best reading. It is made twice: credit counts from times that the first one finds."""
         said = [step for step in steps if step.number not in self.by_doing]
-        reading = self._matched(said, Reading())
+        reading = self._matched(said, LogReading())
         reading = self._matched(said, reading)
         self._by_doing(steps, reading)
         self._misplace(said, reading)
@@ -68,7 +68,7 @@ class Reads:
     def _right(self, step: Step) -> dict[int, Attempt]:
         return {a.index: a for a in self.attempts[step.number] if a.right}
 
-    def _matched(self, steps: Sequence[Step], before: Reading) -> Reading:
+    def _matched(self, steps: Sequence[Step], before: LogReading) -> LogReading:
         by_number = {step.number: step for step in steps}
         right = {step.number: self._right(step) for step in steps}
         candidates = [Candidate(number, index) for number, found in right.items() for index in found]
@@ -78,13 +78,13 @@ class Reads:
                 return 1.0
             return self.share(by_number[candidate.item], right[candidate.item][candidate.action], before)[0]
 
-        reading = Reading()
+        reading = LogReading()
         for pair in best_reading(candidates, credit, self.procedure.precedes):
             reading.kept[pair.item] = right[pair.item][pair.action]
             reading.used.update(right[pair.item][pair.action].parts)
         return reading
 
-    def _by_doing(self, steps: Sequence[Step], reading: Reading) -> None:
+    def _by_doing(self, steps: Sequence[Step], reading: LogReading) -> None:
         """A decision taken by doing what it calls for needs no word; one said afterwards belongs to it."""
         for step in steps:
             done = self.by_doing.get(step.number)
@@ -92,7 +92,7 @@ class Reads:
                 reading.kept[step.number] = done
                 reading.used.update(a.index for a in self.attempts[step.number] if a.index > done.index)
 
-    def _misplace(self, steps: Sequence[Step], reading: Reading) -> None:
+    def _misplace(self, steps: Sequence[Step], reading: LogReading) -> None:
         for step in steps:
             if step.number in reading.kept:
                 continue
@@ -101,7 +101,7 @@ class Reads:
                 reading.misplaced[step.number] = free[0]
                 reading.used.update(free[0].parts)
 
-    def _superseded(self, steps: Sequence[Step], reading: Reading) -> None:
+    def _superseded(self, steps: Sequence[Step], reading: LogReading) -> None:
         """What was right but at a worse time, and was done again at a better one, was a slip put right."""
         for step in steps:
             counted = reading.kept.get(step.number)
@@ -117,7 +117,7 @@ class Reads:
                     reading.tries.setdefault(step.number, []).append(replace(attempt, right=False, says=says))
                     reading.used.update(attempt.parts)
 
-    def _give_words_and_tries(self, steps: Sequence[Step], reading: Reading) -> None:
+    def _give_words_and_tries(self, steps: Sequence[Step], reading: LogReading) -> None:
         """Give every wrong attempt to the one item it was meant for: open before done, then nearest in order."""
         claims: dict[int, list[tuple[tuple[bool, bool, bool], int, Attempt]]] = {}
         for step in steps:
@@ -150,13 +150,13 @@ class Reads:
         """What an attempt was completed by."""
         return self.reader.verbs[attempt.index]
 
-    def window(self, step: Step, reading: Reading) -> tuple[int, int]:
+    def window(self, step: Step, reading: LogReading) -> tuple[int, int]:
         """Between which events of its kept neighbours in the procedure the item belongs."""
         before = [a.index for n, a in reading.kept.items() if self.procedure.precedes(n, step.number)]
         after = [a.index for n, a in reading.kept.items() if self.procedure.precedes(step.number, n)]
         return max(before, default=-1), min(after, default=self.events)
 
-    def _begun(self, steps: Sequence[Step], reading: Reading) -> None:
+    def _begun(self, steps: Sequence[Step], reading: LogReading) -> None:
         """Of a line with several controls, what was moved rightly belongs to it though another was not."""
         for step in steps:
             if reading.done(step.number) is None:

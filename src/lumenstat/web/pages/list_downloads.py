@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from fastapi import Response
 
-from lumenstat.exchange.lists import Cell, as_csv, as_xlsx
+from lumenstat.exchange.list_files import Cell, as_csv, as_xlsx
 
 
 def table_file(name: str, heads: Sequence[str], rows: Sequence[Sequence[Cell]], kind: str) -> Response:

@@ -9,7 +9,7 @@ from fpdf import FPDF
 from fpdf.enums import Align, TableBordersLayout
 from fpdf.fonts import FontFace
 
-from lumenstat.exchange.card import TRAINING_AID
+from lumenstat.exchange.printed_card import TRAINING_AID
 
 FONTS = Path(__file__).parent / "fonts"
 INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
