@@ -13,10 +13,12 @@ import pytest
 from argon2 import PasswordHasher
 from hypothesis import settings
 
+from lumenstat.assessment.validity import validity_of
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.records import people
 from lumenstat.records.database import Database
+from lumenstat.records.model_facts import note_facts
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
 from tests.flights import perfect_frost
@@ -70,10 +72,16 @@ def quick_hashes() -> Iterator[None]:
 
 
 @pytest.fixture(scope="session")
-def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Path:
-    """A database with the demo school in it, made once: its passwords take two seconds to hash."""
+def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None, frost: Bundle) -> Path:
+    """A database with the demo school in it, made once: its passwords take two seconds to hash.
+
+    What the model finds out about the exercise that most tests start is there, so that no server flies it again.
+    """
     made, kept = (tmp_path_factory.mktemp("demo") / name for name in ("made.sqlite", "kept.sqlite"))
-    create_app(Settings(database=made, demo=True)).state.database.close()
+    database: Database = create_app(Settings(database=made, demo=True)).state.database
+    found = validity_of(frost)
+    database.write(lambda session: note_facts(session, frost.digest, found))
+    database.close()
     with closing(sqlite3.connect(made)) as source, closing(sqlite3.connect(kept)) as target:
         source.backup(target)
     return kept

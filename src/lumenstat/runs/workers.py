@@ -87,9 +87,10 @@ class Worker:
                 self._turn.release()
 
     def _call(self, job: Callable[..., Any], args: tuple[Any, ...], seconds: float, progress: Progress) -> Any:
-        if self._closed:
+        link = None if self._closed else self._started()
+        if link is None or self._closed:  # it may have been closed while its process was begun
+            self._end()
             raise WorkerError("The server is about to end.")
-        link = self._started()
         until = time.monotonic() + seconds
         try:
             link.send((job, args))

@@ -135,7 +135,8 @@ def create_app(settings: Settings) -> Lumenstat:
     _set_up(app, settings, database)
     app.add_middleware(GZipMiddleware, minimum_size=SMALLEST_PACKED, compresslevel=5)
     for module in PAGES:
-        app.include_router(module.router)
+        # Taken over as they are: an included router has the framework work out each of its routes a second time.
+        app.router.routes.extend(module.router.routes)
     urls.bind(app.router)
     app.mount("/static", ShippedFiles(directory=STATIC), name="static")
     _handle_errors(app)
