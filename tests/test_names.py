@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from collections import defaultdict
 from pathlib import Path
 
@@ -31,3 +32,14 @@ def test_no_module_name_stands_for_two_things() -> None:
         if path.stem != "__init__" and path.relative_to(SOURCE).parts[0] != "web":
             homes[path.stem].add(str(path.relative_to(SOURCE)))
     assert {stem for stem, where in homes.items() if len(where) > 1} == SAME_IDEA
+
+
+def test_names_of_quantities_are_put_together_in_one_place() -> None:
+    """Outside the rooms of the systems nobody writes `control.x` or `bus.x.volts` by hand."""
+    by_hand = re.compile(r'f"(control|guard|lamp|service|instrument|bus|battery)\.\{')
+    found = {
+        str(path.relative_to(SOURCE))
+        for path in SOURCE.rglob("*.py")
+        if path.relative_to(SOURCE).parts[0] != "systems" and by_hand.search(path.read_text())
+    }
+    assert found == {"language/naming.py"}

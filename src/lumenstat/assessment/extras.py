@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from lumenstat.assessment.ledger import Effect, ExtraRow
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language import naming
 from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.plan import plan_for
@@ -107,7 +108,7 @@ def _belonging(
 def _stood(flight: Flight, index: int) -> str:
     """Where the control of a move stood just before it."""
     moment = flight.moments[index]
-    return str(position_text(moment.state[f"control.{moment.event.args['control']}"]))
+    return str(position_text(moment.state[naming.control(moment.event.args["control"])]))
 
 
 def _guards(events: Sequence[LogEvent], left: Mapping[int, object], first: int, last: int) -> list[int]:
@@ -128,7 +129,7 @@ def _closed(events: Sequence[LogEvent], left: Mapping[int, object], index: int) 
 
 def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: Variants, group: _Group) -> ExtraRow:
     event = events[group.index]
-    own = {f"control.{_subject(event)}", f"guard.{_subject(event)}"}
+    own = {naming.control(_subject(event)), naming.guard(_subject(event))}
     without = variants.without(group.parts)
     brought = _brought(flight, without)
     effect, what = _difference(bundle, brought, variants.base, without, own)
@@ -154,7 +155,7 @@ def _left_elsewhere(flight: Flight, events: Sequence[LogEvent], group: _Group) -
     control = event.args["control"]
     if any(e.verb == "set" and e.args["control"] == control for e in events[last + 1 :]):
         return None
-    stood, stands = _stood(flight, group.index), str(position_text(flight.aircraft.state()[f"control.{control}"]))
+    stood, stands = _stood(flight, group.index), str(position_text(flight.aircraft.state()[naming.control(control)]))
     return None if stands == stood else f"it was left at {stands}; it had stood at {stood}"
 
 

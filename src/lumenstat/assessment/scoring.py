@@ -22,6 +22,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import ActionRefused, LogError, StartRefused
+from lumenstat.language import naming
 from lumenstat.language.values import clock, position_text
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
@@ -198,7 +199,7 @@ class _Judge:
 
     def _stays(self, index: int, event: LogEvent) -> bool:
         """Whether a control was put where it stood already."""
-        stood = self.flight.moments[index].state[f"control.{event.args['control']}"]
+        stood = self.flight.moments[index].state[naming.control(event.args["control"])]
         return bool(position_text(stood) == str(position_text(event.args["to"])))
 
     def _moved_besides(self, control: object, belonging: set[int]) -> bool:

@@ -9,6 +9,7 @@ from typing import Any
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_seen, for_state, item_for
+from lumenstat.language import naming
 from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Flight, Moment, fly
 
@@ -22,7 +23,7 @@ AT_ONCE_SECONDS = 2.5
 def items_of(bundle: Bundle, events: Sequence[LogEvent]) -> list[dict[str, Any]]:
     """The items of a flight. What an item of the old checklist only confirmed or answered is passed over."""
     kept = [event for event in events if event.verb not in ("finish", "rate", "hint", "note", "respond", "confirm")]
-    flight = fly(bundle, kept, [f"lamp.{lamp}" for lamp in bundle.airframe.lamps], lenient=True)
+    flight = fly(bundle, kept, [naming.lamp(lamp) for lamp in bundle.airframe.lamps], lenient=True)
     return list(_FlightReader(bundle, flight).items())
 
 
@@ -69,8 +70,8 @@ class _FlightReader:
             moments[-1] if let_go is None else next((m for m in moments if m.event.tick > let_go.event.tick), let_go)
         )
         lit = [] if let_go is None else self._lit_between(moments[number], let_go)
-        if lit := [name for name in lit if not later.state[f"lamp.{name}"]]:
-            item |= {"watch": f"lamp.{lit[-1]}", "response": f"{self.bundle.airframe.lamps[lit[-1]].name} lit"}
+        if lit := [name for name in lit if not later.state[naming.lamp(name)]]:
+            item |= {"watch": naming.lamp(lit[-1]), "response": f"{self.bundle.airframe.lamps[lit[-1]].name} lit"}
         return item
 
     def _taken_back(self, moments: Sequence[Moment], number: int) -> bool:
@@ -85,7 +86,7 @@ class _FlightReader:
     def _waited_for(self, before: Moment, moment: Moment) -> Iterator[dict[str, Any]]:
         """What came in a pause: a service that reached a state, or else the last lamp that lit."""
         for service in self.bundle.airframe.services:
-            name = f"service.{service.id}"
+            name = naming.service(service.id)
             if before.state[name] != moment.state[name]:
                 yield for_state(self.bundle.airframe, service.id, str(moment.state[name]))
                 return
@@ -93,7 +94,7 @@ class _FlightReader:
         came = [
             (tick, name)
             for name in self.bundle.airframe.lamps
-            for tick, on in self.flight.timelines[f"lamp.{name}"].flips
+            for tick, on in self.flight.timelines[naming.lamp(name)].flips
             if on and since < tick <= moment.event.tick and self.bundle.airframe.lamps[name].colour == "lamp"
         ]
         if came:
@@ -101,4 +102,4 @@ class _FlightReader:
 
     def _lit_between(self, before: Moment, after: Moment) -> list[str]:
         names = self.bundle.airframe.lamps
-        return [name for name in names if after.state[f"lamp.{name}"] and not before.state[f"lamp.{name}"]]
+        return [name for name in names if after.state[naming.lamp(name)] and not before.state[naming.lamp(name)]]

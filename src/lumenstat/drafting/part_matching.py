@@ -10,6 +10,7 @@ from typing import Any
 from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import slug
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_state, spoken
+from lumenstat.language import naming
 from lumenstat.systems.panel.part import Control, Instrument
 
 ALIKE = 0.72
@@ -62,7 +63,7 @@ def _lamps(airframe: Airframe, challenge: str, response: str) -> Iterator[Scored
         both = max(
             likeness(challenge, spoken(airframe, "lamps", lamp.id)), likeness(f"{challenge} {response}", lamp.name)
         )
-        yield both - 0.05, {"kind": "wait", "until": f"lamp.{lamp.id}"}
+        yield both - 0.05, {"kind": "wait", "until": naming.lamp(lamp.id)}
 
 
 def suggestions(airframe: Airframe, challenge: str, response: str) -> list[tuple[str, dict[str, Any]]]:
@@ -76,7 +77,7 @@ def suggestions(airframe: Airframe, challenge: str, response: str) -> list[tuple
         item = _read(airframe, instrument, limits) if limits else for_instrument(airframe, instrument.id)
         found.append((likeness(challenge, instrument.name), f"instrument {instrument.name}", item))
     for lamp in airframe.lamps.values():
-        item = {"kind": "wait", "until": f"lamp.{lamp.id}"}
+        item = {"kind": "wait", "until": naming.lamp(lamp.id)}
         found.append((likeness(challenge, lamp.name), f"lamp {lamp.name}", item))
     best = sorted(found, key=lambda each: -each[0])[:SUGGESTIONS]
     return [(words, item) for _, words, item in best]

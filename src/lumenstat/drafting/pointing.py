@@ -6,6 +6,7 @@ from typing import Any
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.errors import EditRefused
+from lumenstat.language import naming
 
 HOLD_SECONDS = 2
 UNKNOWN_SHARE = 0.05
@@ -23,7 +24,7 @@ def item_for(airframe: Airframe, part: str, name: str, stands: str | None = None
             return for_instrument(airframe, name)
         case "lamp" if name in airframe.lamps:
             challenge = spoken(airframe, "lamps", name)
-            item = {"kind": "wait", "challenge": challenge, "response": "Lit", "until": f"lamp.{name}"}
+            item = {"kind": "wait", "challenge": challenge, "response": "Lit", "until": naming.lamp(name)}
             return item | {"who": "either"}
         case "service":
             return for_request(airframe, *name.partition(".")[::2])

@@ -21,6 +21,7 @@ from lumenstat.items.seen import (
     attempt,
     did,
 )
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Flag, Name, Positive, Since, Text, Written
@@ -111,7 +112,7 @@ class CheckItem(ItemBase):
 
     def _call(self, moment: EventMoment, seen: Seen) -> Attempt:
         instrument = seen.instruments[self.instrument]
-        shown = moment.state[f"instrument.{self.instrument}.reads"]
+        shown = moment.state[naming.reads(self.instrument)]
         in_moment = self.in_moment(moment, seen)
         figure = shown if isinstance(shown, int | float) else None
         verdict = judge_call(self, instrument, moment.event.args, figure, in_moment, seen.papers)
@@ -119,7 +120,7 @@ class CheckItem(ItemBase):
         evidence = [(instrument.name, text)]
         for control in (instrument.selector, instrument.dimmer):
             if control is not None:
-                evidence.append((seen.controls[control].name, str(moment.state[f"control.{control}"])))
+                evidence.append((seen.controls[control].name, str(moment.state[naming.control(control)])))
         return attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence))
 
     def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
@@ -134,7 +135,7 @@ class CheckItem(ItemBase):
         """What follows where the reading at a moment was not within limits."""
         if end is None or self.if_not is None or not self.in_moment(end, seen):
             return None
-        shown = end.state[f"instrument.{self.instrument}.reads"]
+        shown = end.state[naming.reads(self.instrument)]
         if isinstance(shown, int | float) and self.meaning(shown, seen) == "within":
             return None
         return self.if_not.id

@@ -9,6 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
 from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name, Position, Text, Written, position_text
@@ -86,7 +87,7 @@ class ControlItem(ItemBase):
         """Which of its controls were left, and where they stood at the end."""
         wanted, done = self.target(seen.papers), self._walked(crew, seen)[1]
         left = [name for name in self.all_controls if name not in done]
-        stood = {name: str(position_text(end[f"control.{name}"])) for name in left}
+        stood = {name: str(position_text(end[naming.control(name)])) for name in left}
         names = " and ".join(seen.controls[name].name for name in left)
         verb = self.DONE if seen.controls[left[0]].kind != "entry" else "entered"
         if done:
@@ -145,7 +146,7 @@ class SetItem(ControlItem):
             if moment.event.verb != "set" or control not in self.all_controls:
                 continue
             to, name = str(position_text(args["to"])), seen.controls[control].name
-            evidence = ((name, str(position_text(moment.state[f"control.{control}"]))),)
+            evidence = ((name, str(position_text(moment.state[naming.control(control)]))),)
             if to == wanted:
                 found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
                 continue
@@ -160,7 +161,7 @@ class SetItem(ControlItem):
     def not_so(self, answer: EventMoment, seen: Seen) -> str | None:
         """Controls that stood elsewhere when it was answered."""
         wanted = self.target(seen.papers)
-        stood = {name: str(position_text(answer.state[f"control.{name}"])) for name in self.all_controls}
+        stood = {name: str(position_text(answer.state[naming.control(name)])) for name in self.all_controls}
         off = [f"{seen.controls[name].name} stood at {at}" for name, at in stood.items() if at != wanted]
         if not off:
             return None
@@ -216,7 +217,7 @@ class VerifyItem(ControlItem):
             control = args.get("control")
             if moment.event.verb not in ("see", "set") or control not in self.all_controls:
                 continue
-            name, stood = seen.controls[control].name, str(position_text(moment.state[f"control.{control}"]))
+            name, stood = seen.controls[control].name, str(position_text(moment.state[naming.control(control)]))
             evidence = ((name, stood),)
             if moment.event.verb == "set":
                 to = str(position_text(args["to"]))

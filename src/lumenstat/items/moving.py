@@ -9,6 +9,7 @@ from pydantic import Field
 
 from lumenstat.items.item import ItemBase, Key, Shown
 from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Part, PerfectHands, Seen, attempt, did
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Position, position_text
@@ -127,7 +128,7 @@ class SweepItem(ItemBase):
         for moment in (m for m in crew if did(m, "set", control=self.control)):
             to = str(position_text(moment.event.args["to"]))
             if not parts:
-                stood = str(position_text(moment.state[f"control.{self.control}"]))
+                stood = str(position_text(moment.state[naming.control(self.control)]))
                 been = {stood}
             parts.append(moment.index)
             been.add(to)

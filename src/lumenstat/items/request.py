@@ -19,6 +19,7 @@ from lumenstat.items.seen import (
     attempt,
     did,
 )
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name
@@ -62,7 +63,7 @@ class RequestItem(ItemBase):
             if moment.refusal
             else "Asked, and the crew went to do it."
         )
-        stood = str(moment.state[f"service.{self.service}"])
+        stood = str(moment.state[naming.service(self.service)])
         return attempt(moment, moment.accepted, says, evidence=((self.service, stood),))
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
@@ -85,7 +86,7 @@ class RequestItem(ItemBase):
 
     def never(self, end: Mapping[str, Any]) -> Never:
         """The crew cannot do it, or cannot be called."""
-        state = end[f"service.{self.service}"]
+        state = end[naming.service(self.service)]
         says = f"{self.service} stands at '{state}': the crew cannot {self.action} it, or nobody can call them"
         return Never("cannot-ask", says)
 

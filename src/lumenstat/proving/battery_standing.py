@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language import naming
 from lumenstat.proving.proof import BatteryStanding
 from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.simulation.actions import carry_out, ready
@@ -59,7 +60,7 @@ def _alone(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, tuple[str, f
     found: dict[str, tuple[str, float | None]] = {}
     for name, (bus, snapshot) in begun.items():
         aircraft.restore(snapshot)
-        found[name] = bus.name, _until_dead(aircraft, aircraft.plan.d[f"bus.{bus.id}.alive"])
+        found[name] = bus.name, _until_dead(aircraft, aircraft.plan.d[naming.bus_alive(bus.id)])
     return found
 
 
@@ -70,12 +71,12 @@ def _fed_by(aircraft: Aircraft, battery: Battery, buses: dict[str, Bus]) -> Bus 
     others = (*ac.ground_supplies, *ac.generators)
     if any(d[slot[f"source.{each.id}.available"]] is True for each in others):
         return None
-    if aircraft.a[aircraft.plan.a[f"battery.{battery.id}.amps"]] >= 0:
+    if aircraft.a[aircraft.plan.a[naming.battery(battery.id, "amps")]] >= 0:
         return None
     for contactor in airframe.section(ContactorsSection).contactors:
         if battery.bus in contactor.between and d[slot[f"contactor.{contactor.id}.shut"]] is True:
             other = next(end for end in contactor.between if end != battery.bus)
-            if d[slot[f"bus.{other}.alive"]] is True:
+            if d[slot[naming.bus_alive(other)]] is True:
                 return buses[other]
     return None
 
@@ -94,7 +95,7 @@ def _filled(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, float]:
     """By battery: the second at which it is filled again, in the flight or after it; none where it never is."""
     aircraft, found = _aircraft(bundle), {}
     charges = {
-        battery.id: aircraft.plan.a[f"battery.{battery.id}.charge"]
+        battery.id: aircraft.plan.a[naming.battery(battery.id, "charge")]
         for battery in bundle.airframe.section(BatteriesSection).batteries
         if bundle.exercise.start.section(BatteriesStart).battery_charge[battery.id] < FULL_SHARE
     }

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import combinations
 
+from lumenstat.language import naming
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Script, ScriptFlight
 
@@ -153,7 +154,7 @@ def _tells(script: Script, flown: ScriptFlight, until: int) -> str:
 
 def _dead_at_end(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Iterator[str]:
     for bus in script.bundle.airframe.electrical.buses:
-        name = f"bus.{bus.id}.alive"
+        name = naming.bus_alive(bus.id)
         if base.end[name] and not flown.end[name]:
             yield bus.name
 
@@ -161,11 +162,11 @@ def _dead_at_end(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Ite
 def left_otherwise(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Iterator[str]:
     """Lamps and services that end otherwise."""
     for lamp in script.bundle.airframe.lamps.values():
-        name = f"lamp.{lamp.id}"
+        name = naming.lamp(lamp.id)
         if base.end[name] != flown.end[name]:
             yield f"the '{lamp.name}' lamp is {'lit' if flown.end[name] else 'out'}"
     for service in script.bundle.airframe.services:
-        name = f"service.{service.id}"
+        name = naming.service(service.id)
         if base.end[name] != flown.end[name]:
             yield f"{_lower(service.name)} stands at '{flown.end[name]}'"
 

@@ -14,6 +14,7 @@ from lumenstat.items.decide import DecideItem
 from lumenstat.items.hold import HoldItem
 from lumenstat.items.registry import Item
 from lumenstat.items.request import RequestItem
+from lumenstat.language import naming
 from lumenstat.language.expressions import parse
 from lumenstat.language.values import clock, position_text
 from lumenstat.proving.coverage import uncovered
@@ -144,7 +145,7 @@ class Finder:
         last = len(self.rehearsal.acts) - 1
         for n, act in enumerate(self.rehearsal.acts[number + 1 :], number + 1):
             later = self.flight.moments[act.last].state if n < last else self.flight.aircraft.state()
-            if later[f"instrument.{item.instrument}.reads"] is not None:
+            if later[naming.reads(item.instrument)] is not None:
                 name = self.bundle.airframe.instruments[item.instrument].name
                 words = f"Move it behind '{self._item(act.item).challenge}', when {name} is lit"
                 return Remedy(words=words, item=item.id, fields={"move_after": act.item})
@@ -164,7 +165,7 @@ class Finder:
     def _set(self, item: SetItem, act: Acted) -> Iterator[Finding]:
         wanted = item.target(self.procedure.papers)
         sets = [m for m in self.flight.moments[act.first : act.last] if m.event.verb == "set"]
-        stood = [str(position_text(m.state[f"control.{m.event.args['control']}"])) for m in sets]
+        stood = [str(position_text(m.state[naming.control(m.event.args["control"])])) for m in sets]
         if sets and all(position == wanted for position in stood):
             says = f"it stands at {wanted} already, so setting it changes nothing"
             remedy = Remedy(words="Only look at it", item=item.id, fields={"kind": "verify"})

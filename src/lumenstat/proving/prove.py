@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
+from lumenstat.language import naming
 from lumenstat.proving.battery_standing import standings
 from lumenstat.proving.findings import Finder
 from lumenstat.proving.proof import ItemTime, Lowest, Proof, Touched
@@ -49,7 +50,7 @@ def prove(bundle: Bundle, rehearsal: Rehearsal | None = None) -> Proof:
 
 def _lowest(bundle: Bundle, flight: Flight) -> Iterator[Lowest]:
     for battery in bundle.airframe.section(BatteriesSection).batteries:
-        slot = flight.aircraft.plan.a.numbers[f"battery.{battery.id}.volts"]
+        slot = flight.aircraft.plan.a.numbers[naming.battery(battery.id, "volts")]
         volts, tick = min((point.a[slot], point.tick) for point in flight.trace)
         yield Lowest(battery=battery.name, volts=round(volts, 2), at=tick / 100)
 

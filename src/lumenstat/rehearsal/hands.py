@@ -12,6 +12,7 @@ from lumenstat.documents.procedure import Procedure
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
+from lumenstat.language import naming
 from lumenstat.language.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
@@ -120,12 +121,12 @@ class Hands:
 
     def stands(self, control: str) -> str:
         """Where a control stands."""
-        return str(position_text(self.aircraft.d[self.aircraft.plan.d[f"control.{control}"]]))
+        return str(position_text(self.aircraft.d[self.aircraft.plan.d[naming.control(control)]]))
 
     def move(self, control: str, to: str) -> None:
         """Put a control somewhere, its guard first."""
         part = self.bundle.airframe.controls[control]
-        if part.kind == "guarded-toggle" and not self.aircraft.d[self.aircraft.plan.d[f"guard.{control}"]]:
+        if part.kind == "guarded-toggle" and not self.aircraft.d[self.aircraft.plan.d[naming.guard(control)]]:
             self.event("guard", control=control, open=True)
         figure = float(to) if part.kind == "entry" else to
         self.event("set", control=control, to=figure)
@@ -148,7 +149,7 @@ class Hands:
 
     def reads(self, instrument: str, sight: Sight | None = None) -> float | None:
         """What an instrument shows, now or as seen."""
-        read = self.aircraft.plan.reader(f"instrument.{instrument}.reads")
+        read = self.aircraft.plan.reader(naming.reads(instrument))
         shown = read(self.aircraft.d, sight.a if sight else self.aircraft.a)
         return float(shown) if isinstance(shown, int | float) else None
 

@@ -17,6 +17,7 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
+from lumenstat.language import naming
 from lumenstat.language.values import clock
 from lumenstat.rehearsal.hands import Hands, HandsSnapshot, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
@@ -77,7 +78,7 @@ class Script:
     def __post_init__(self) -> None:
         self.procedure = self.bundle.procedure
         limits = [limit_text(limit) for limit in self.bundle.airframe.limits]
-        lamps = [f"lamp.{lamp}" for lamp in self.bundle.airframe.lamps]
+        lamps = [naming.lamp(lamp) for lamp in self.bundle.airframe.lamps]
         self.ends_when = self.bundle.exercise.ends_when
         ends = [] if self.ends_when is None else [self.ends_when]
         self.texts = tuple(dict.fromkeys([*watched_texts(self.procedure), *limits, *lamps, *ends]))
@@ -378,7 +379,7 @@ class _Flying:
         for lamp in self.script.bundle.airframe.lamps:
             if lamp in self.ordinary:
                 continue
-            tick = next((t for t, on in lines[f"lamp.{lamp}"].flips if on and t > self.begun), None)
+            tick = next((t for t, on in lines[naming.lamp(lamp)].flips if on and t > self.begun), None)
             if tick is not None:
                 after = max((end, name) for name, end in [("", 0), *self.ended.items()] if end <= tick)
                 yield Lit(lamp, tick, after[1], after[0])

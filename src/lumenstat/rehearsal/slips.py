@@ -11,6 +11,7 @@ from dataclasses import replace
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language import naming
 from lumenstat.rehearsal.perfect import Acted, Rehearsal, rehearse
 from lumenstat.simulation.flight import fly
 
@@ -128,7 +129,7 @@ def _as_read(bundle: Bundle, events: tuple[LogEvent, ...]) -> tuple[LogEvent, ..
     bare = tuple(replace(e, args={k: v for k, v in e.args.items() if k != MISREAD}) for e in events)
     read = []
     for moment, event, plain in zip(fly(bundle, bare, lenient=True).moments, events, bare, strict=False):
-        shown = moment.state.get(f"instrument.{event.args.get('instrument')}.reads")
+        shown = moment.state.get(naming.reads(str(event.args.get("instrument"))))
         if event.verb == "call" and "reading" in event.args and isinstance(shown, int | float):
             decimals = bundle.airframe.instruments[str(event.args["instrument"])].decimals
             figure = round(float(shown) * event.args.get(MISREAD, 1.0), decimals)

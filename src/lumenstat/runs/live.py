@@ -10,6 +10,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args, flow_done
 from lumenstat.errors import ActionRefused
+from lumenstat.language import naming
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.runs.instructing import told
@@ -234,9 +235,9 @@ class LiveRun:
         """An item that is given is done by the instructor's hand, as far as it moves controls."""
         item = self.card.procedure.by_id[name].item
         for control, position in item.moves(self.card.papers):
-            if position is None or self.aircraft.state().get(f"control.{control}") == position:
+            if position is None or self.aircraft.state().get(naming.control(control)) == position:
                 continue
-            if self.aircraft.state().get(f"guard.{control}") is False:
+            if self.aircraft.state().get(naming.guard(control)) is False:
                 self._apply(LogEvent(tick, "instructor", "guard", {"control": control, "open": True}))
             self._apply(LogEvent(tick, "instructor", "set", {"control": control, "to": position}))
 
@@ -350,7 +351,7 @@ class LiveRun:
         instrument = self.bundle.airframe.instruments[name]
         shown = instrument.shows
         if instrument.selector is not None:
-            position = self.aircraft.d[self.aircraft.plan.d[f"control.{instrument.selector}"]]
+            position = self.aircraft.d[self.aircraft.plan.d[naming.control(instrument.selector)]]
             shown = instrument.by_position.get(str(position))
         if (bus := self.aircraft.plan.volts_of.get(shown or "")) is not None:
             self.called.add(bus)
@@ -372,7 +373,7 @@ class LiveRun:
     def hidden(self) -> frozenset[str]:
         """What is to be read off an instrument before it is shown anywhere else: the volts of hot buses."""
         hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
-        return frozenset(f"bus.{bus}.volts" for bus in hot - self.called)
+        return frozenset(naming.bus_volts(bus) for bus in hot - self.called)
 
 
 def _starts_clock(event: LogEvent) -> bool:

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from lumenstat.language import naming
 from lumenstat.runs.live import LiveRun
 
 LEAST_STUCK_SECONDS = 30.0
@@ -95,9 +96,9 @@ def _faults(live: LiveRun) -> Iterator[tuple[str, str]]:
 
 
 def _power(live: LiveRun, bus: str, state: Mapping[str, Any]) -> str:
-    if state[f"bus.{bus}.alive"] is not True:
+    if state[naming.bus_alive(bus)] is not True:
         return "dead"
-    permitted, volts = live.bundle.airframe.buses[bus].permitted, state[f"bus.{bus}.volts"]
+    permitted, volts = live.bundle.airframe.buses[bus].permitted, state[naming.bus_volts(bus)]
     return "live" if permitted.min <= volts <= permitted.max else "marginal"
 
 

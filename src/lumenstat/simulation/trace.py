@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from pydantic import BaseModel, ConfigDict
 
+from lumenstat.language import naming
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import Flight, TracePoint
 from lumenstat.systems.terms import Discrete
@@ -57,12 +58,12 @@ def trace_of(flight: Flight) -> Trace:
     airframe = flight.aircraft.plan.airframe
     a_slots, d_slots = flight.aircraft.plan.a.numbers, flight.aircraft.plan.d.numbers
     lines = tuple(
-        Line(id=bus.id, name=bus.name, points=_line(flight.trace, a_slots[f"bus.{bus.id}.volts"]))
+        Line(id=bus.id, name=bus.name, points=_line(flight.trace, a_slots[naming.bus_volts(bus.id)]))
         for bus in airframe.electrical.buses
         if bus.kind == "dc"
     )
     strips = tuple(
-        Strip(id=bus.id, name=bus.name, alive=_alive(flight, d_slots[f"bus.{bus.id}.alive"]))
+        Strip(id=bus.id, name=bus.name, alive=_alive(flight, d_slots[naming.bus_alive(bus.id)]))
         for bus in airframe.electrical.buses
     )
     return Trace(end=flight.end / 100, lines=lines, strips=strips, machines=tuple(_machines(flight)))

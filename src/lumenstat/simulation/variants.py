@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
+from lumenstat.language import naming
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.aircraft import Aircraft, Snapshot
 from lumenstat.simulation.flight import limit_text
@@ -30,7 +31,7 @@ class AliveClock:
 
     def __init__(self, aircraft: Aircraft) -> None:
         self.aircraft = aircraft
-        self.slots = [aircraft.plan.d[f"bus.{bus.id}.alive"] for bus in aircraft.plan.airframe.electrical.buses]
+        self.slots = [aircraft.plan.d[naming.bus_alive(bus.id)] for bus in aircraft.plan.airframe.electrical.buses]
         self.ticks = [0] * len(self.slots)
         self.count = 0
         self._last = aircraft.tick

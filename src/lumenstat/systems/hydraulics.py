@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Annotated, Self
 
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import (
@@ -226,7 +227,7 @@ class HydraulicsUnit(Unit):
                 d[f"surface.{each.id}.moving"],
                 d[f"surface.{each.id}.disagrees"],
                 d[f"pressed.{each.id}"],
-                d[f"control.{each.lever}"],
+                d[naming.control(each.lever)],
             )
             for each in part.surfaces
         ]

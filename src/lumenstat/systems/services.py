@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Annotated, Any, Self
 
 from lumenstat.errors import ActionRefused
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Seconds, Since, Text, Written, nearest
@@ -134,8 +135,8 @@ class Services(System):
     def quantities(self) -> Iterator[Quantity]:
         """State, whether the crew are at work, and where somebody stands."""
         for each in self.services:
-            yield Quantity(f"service.{each.id}", "", "text", f"state of {each.name}", choices=each.states)
-            yield Quantity(f"service.{each.id}.busy", "", "truth", f"the crew are at work on {each.name}")
+            yield Quantity(naming.service(each.id), "", "text", f"state of {each.name}", choices=each.states)
+            yield Quantity(naming.service_busy(each.id), "", "truth", f"the crew are at work on {each.name}")
         for place in places_of(self.services):
             yield Quantity(people_at(place), "", "truth", f"somebody of the crew outside is at: {place}")
 
@@ -160,8 +161,8 @@ class ServicesUnit(Unit):
         super().__init__(host, number)
         self._services = services
         self._numbers = {service.id: n for n, service in enumerate(services)}
-        self._states = [host.layout.d[f"service.{service.id}"] for service in services]
-        self._busy = [host.layout.d[f"service.{service.id}.busy"] for service in services]
+        self._states = [host.layout.d[naming.service(service.id)] for service in services]
+        self._busy = [host.layout.d[naming.service_busy(service.id)] for service in services]
         self._people = [(place, host.layout.d[people_at(place)]) for place in places_of(services)]
         self._conditions: tuple[bool, ...] = ()
         self._first_needs: list[int] = []

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Self
 
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Fraction, Name, Written
@@ -124,16 +125,16 @@ class Batteries(System):
     def used_up(self) -> Iterator[UsedUp]:
         """Their charge."""
         for battery in self.batteries:
-            yield UsedUp(battery.name, f"battery.{battery.id}.charge", CHARGE_THAT_MATTERS)
+            yield UsedUp(battery.name, naming.battery(battery.id, "charge"), CHARGE_THAT_MATTERS)
 
     def volts_of(self) -> Mapping[str, str]:
         """Terminal volts are those of the bus."""
-        return {f"battery.{battery.id}.volts": battery.bus for battery in self.batteries}
+        return {naming.battery(battery.id, "volts"): battery.bus for battery in self.batteries}
 
     def rest_volts(self) -> Iterator[tuple[str, str]]:
         """Terminal volts."""
         for battery in self.batteries:
-            yield battery.name, f"battery.{battery.id}.volts"
+            yield battery.name, naming.battery(battery.id, "volts")
 
     def thresholds(self) -> Iterator[Threshold]:
         """Too hot to stay on charge."""
@@ -147,9 +148,9 @@ class Batteries(System):
         Polarisation on a strong bus answers its own current: it is stiff.
         """
         for battery in self.batteries:
-            yield State(f"battery.{battery.id}.charge", tolerance=CHARGE_TOLERANCE, is_share=True)
-            yield State(f"battery.{battery.id}.polarisation", tolerance=VOLTS_TOLERANCE, stiff=True)
-            yield State(f"battery.{battery.id}.celsius", tolerance=CELSIUS_TOLERANCE)
+            yield State(naming.battery(battery.id, "charge"), tolerance=CHARGE_TOLERANCE, is_share=True)
+            yield State(naming.battery(battery.id, "polarisation"), tolerance=VOLTS_TOLERANCE, stiff=True)
+            yield State(naming.battery(battery.id, "celsius"), tolerance=CELSIUS_TOLERANCE)
 
     def branches(self) -> Iterator[BranchName]:
         """One each, from ground."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Annotated, Literal, Self
 
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Band, Flag, Name, Part, Positive, Since, Written
@@ -40,12 +41,12 @@ class BusesSection(Written):
 
 def alive(bus: str) -> str:
     """The state that tells whether a bus is alive."""
-    return f"bus.{bus}.alive"
+    return naming.bus_alive(bus)
 
 
 def volts(bus: str) -> str:
     """The output that gives the volts of a bus."""
-    return f"bus.{bus}.volts"
+    return naming.bus_volts(bus)
 
 
 class Buses(System):

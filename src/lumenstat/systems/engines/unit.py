@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 
+from lumenstat.language import naming
 from lumenstat.network.solving import Branch
 from lumenstat.systems.air import duct_psi
 from lumenstat.systems.electrical.buses import alive
@@ -41,7 +42,7 @@ class EngineUnit(Unit):
     def __init__(self, host: Host, number: int, engine: Engine, celsius: float) -> None:
         layout, at = host.layout, f"engine.{engine.id}"
         self.powered_slot = layout.d[alive(engine.control_bus)]
-        self.lever = layout.d[f"control.{engine.power.lever}"] if engine.power else None
+        self.lever = layout.d[naming.control(engine.power.lever)] if engine.power else None
         more = [self.powered_slot] if self.lever is None else [self.powered_slot, self.lever]
         super().__init__(host, number, {name: f"{at}.{name}" for name in STATES}, more)
         self.engine, self.model = engine, EngineModel(engine, celsius)

@@ -10,6 +10,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
+from lumenstat.language import naming
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.inertial.alignment import (
     TICKS_PER_HOUR,
@@ -53,7 +54,7 @@ class InertialUnit(Unit):
         self.bus_slot = d[alive(unit.bus)]
         self.backup_slot = d[alive(unit.backup_bus)] if unit.backup_bus else None
         self.gyro_slots = {mode.gyro: d[f"gyro.{mode.gyro}.erect"] for mode in unit.modes if mode.gyro}
-        self.entry_slots = d[f"control.{unit.latitude_entry}"], d[f"control.{unit.longitude_entry}"]
+        self.entry_slots = d[naming.control(unit.latitude_entry)], d[naming.control(unit.longitude_entry)]
         backup = [] if self.backup_slot is None else [self.backup_slot]
         others = (self.bus_slot, *backup, *self.gyro_slots.values(), *self.entry_slots)
         super().__init__(host, number, {name: f"inertial.{unit.id}.{name}" for name in STATES}, others)

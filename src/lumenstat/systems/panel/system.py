@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Self
 
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Emitter, Quantity, parse
 from lumenstat.language.sources import Path_
@@ -100,14 +101,14 @@ class Panels(System):
             for control in panel.controls:
                 yield _position_quantity(control)
                 if control.kind == "guarded-toggle":
-                    yield Quantity(f"guard.{control.id}", "", "truth", f"the guard of {control.name} is lifted")
+                    yield Quantity(naming.guard(control.id), "", "truth", f"the guard of {control.name} is lifted")
             for instrument in panel.instruments:
                 at, of = f"instrument.{instrument.id}", instrument.name
                 shows = f"what {of} shows; null while it is dark"
                 yield Quantity(f"{at}.reads", instrument.unit, "number", shows, nullable=True)
                 yield Quantity(f"{at}.alive", "", "truth", f"{of} has power")
             for lamp in panel.lamps:
-                yield Quantity(f"lamp.{lamp.id}", "", "truth", f"{lamp.name} lamp is lit")
+                yield Quantity(naming.lamp(lamp.id), "", "truth", f"{lamp.name} lamp is lit")
                 yield Quantity(f"lamp.{lamp.id}.alive", "", "truth", f"{lamp.name} lamp has power to light with")
 
     def hidden(self) -> Iterator[str]:
@@ -136,14 +137,14 @@ class Panels(System):
         for instrument in self.section.instruments.values():
             has_power = self._power_code(instrument, layout)
             yield f"instrument.{instrument.id}.alive", has_power
-            yield f"instrument.{instrument.id}.reads", self._reading_code(instrument, has_power, codes, layout, emitter)
+            yield naming.reads(instrument.id), self._reading_code(instrument, has_power, codes, layout, emitter)
         for lamp in self.section.lamps.values():
             has_power = f"d[{layout.d[alive(lamp.bus)]}]"
             yield f"lamp.{lamp.id}.alive", has_power
             lit = f"{has_power} and not d[{layout.d[f'bulb.{lamp.id}']}]"
             if lamp.quiet_seconds:
                 lit += f" and d[{layout.d[f'quiet.{lamp.id}']}]"
-            yield f"lamp.{lamp.id}", f"({lit} and {emitter.truth(parse(lamp.when))})"
+            yield naming.lamp(lamp.id), f"({lit} and {emitter.truth(parse(lamp.when))})"
 
     def _power_code(self, instrument: Instrument, layout: Layout) -> str:
         has_power = f"d[{layout.d[alive(instrument.bus)]}]" if instrument.bus else "True"
@@ -168,7 +169,7 @@ class Panels(System):
         # A dimmed display is alive: it can be read as soon as its brightness is turned up.
         visible = has_power
         if instrument.dimmer is not None:
-            slot = layout.d[f"control.{instrument.dimmer}"]
+            slot = layout.d[naming.control(instrument.dimmer)]
             bright = " or ".join(f"d[{slot}] == S[{number(position)}]" for position in instrument.visible_at)
             visible = f"({has_power} and ({bright or 'False'}))"
         return f"(({shown}) if {visible} else None)"
@@ -238,5 +239,5 @@ def _check_instrument(instrument: Instrument, airframe: Sections, path: Path_, c
 
 def _position_quantity(control: Control) -> Quantity:
     if control.kind == "entry":
-        return Quantity(f"control.{control.id}", control.unit or "", "number", f"{control.name}, as entered")
-    return Quantity(f"control.{control.id}", "", "text", f"position of {control.name}", choices=control.positions)
+        return Quantity(naming.control(control.id), control.unit or "", "number", f"{control.name}, as entered")
+    return Quantity(naming.control(control.id), "", "text", f"position of {control.name}", choices=control.positions)

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from lumenstat.errors import ActionRefused
+from lumenstat.language import naming
 from lumenstat.language.values import nearest, position_text
 from lumenstat.systems.panel.part import Control, PanelsSection
 from lumenstat.systems.unit import Host, Unit
@@ -21,7 +22,7 @@ class PanelsUnit(Unit):
         self.controls, self.instruments = section.controls, section.instruments
         for name, control in self.controls.items():
             value = left.get(name, control.usual)
-            host.d[host.layout.d[f"control.{name}"]] = float(value) if control.kind == "entry" else str(value)
+            host.d[host.layout.d[naming.control(name)]] = float(value) if control.kind == "entry" else str(value)
 
     def act(self, verb: str, args: Mapping[str, Any]) -> bool:
         """Move a control, or look whether what is seen or called is there."""
@@ -50,21 +51,21 @@ class PanelsUnit(Unit):
         if control.kind == "momentary":
             raise ActionRefused(f"{control.name} springs back: press it instead")
         position = position_of(control, to)
-        if control.kind == "guarded-toggle" and not self.host.d[self.host.layout.d[f"guard.{name}"]]:
+        if control.kind == "guarded-toggle" and not self.host.d[self.host.layout.d[naming.guard(name)]]:
             raise ActionRefused(f"the guard of {control.name} is shut; lift it first")
-        return self._put(f"control.{name}", position)
+        return self._put(naming.control(name), position)
 
     def _move_guard(self, name: str, is_open: bool) -> bool:
         control = self._control(name)
         if control.kind != "guarded-toggle":
             raise ActionRefused(f"{control.name} has no guard")
-        return self._put(f"guard.{name}", is_open)
+        return self._put(naming.guard(name), is_open)
 
     def _press(self, name: str, held: bool) -> bool:
         control = self._control(name)
         if control.kind != "momentary":
             raise ActionRefused(f"{control.name} stays where it is put: set it instead")
-        return self._put(f"control.{name}", control.positions[1 if held else 0])
+        return self._put(naming.control(name), control.positions[1 if held else 0])
 
     def _put(self, name: str, value: str | float | bool) -> bool:
         slot = self.host.layout.d[name]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from lumenstat.documents.airframe import Airframe
+from lumenstat.language import naming
 from lumenstat.systems.electrical.buses import Bus, alive
 from lumenstat.systems.registry import systems_of
 from lumenstat.systems.system import System
@@ -297,7 +298,7 @@ def _chips(sources: Sequence[RiserSource], size: Size, close: bool) -> Iterator[
 
 def quantities_of_riser(riser: Riser) -> list[str]:
     """Every quantity that a drawn riser shows."""
-    names = [f"bus.{rail.id}.{each}" for rail in riser.rails for each in ("alive", "volts")]
+    names = [named(rail.id) for rail in riser.rails for named in (naming.bus_alive, naming.bus_volts)]
     names += [rail.fed_by for rail in riser.rails]
     names += [load for rail in riser.rails for load, _, _ in rail.takers]
     for rung in riser.rungs:

@@ -13,6 +13,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
 from lumenstat.items.registry import Item
+from lumenstat.language import naming
 from lumenstat.records.lessons import station_rows, trainee_acted
 from lumenstat.records.people import get_person, instructors
 from lumenstat.records.preferences import Preferences, preferences_of
@@ -239,15 +240,15 @@ def shown_quantities(bundle: Bundle, flies: bool = False) -> tuple[str, ...]:
     Whoever `flies` it sees the riser only where the exercise shows it; else, of buses, whether their zones are lit.
     """
     airframe, exercise = bundle.airframe, bundle.exercise
-    names = [f"control.{name}" for name in airframe.controls]
-    names += [f"guard.{c.id}" for c in airframe.controls.values() if c.kind == "guarded-toggle"]
-    names += [f"instrument.{name}.reads" for name in airframe.instruments]
-    names += [f"lamp.{name}" for name in airframe.lamps]
+    names = [naming.control(name) for name in airframe.controls]
+    names += [naming.guard(c.id) for c in airframe.controls.values() if c.kind == "guarded-toggle"]
+    names += [naming.reads(name) for name in airframe.instruments]
+    names += [naming.lamp(name) for name in airframe.lamps]
     for service in airframe.services:
-        names += [f"service.{service.id}", f"service.{service.id}.busy"]
+        names += [naming.service(service.id), naming.service_busy(service.id)]
     if exercise.riser_while_flown or not flies:
         names += quantities_of_riser(lay_out(airframe))
-    names += [f"bus.{panel.bus}.alive" for panel in airframe.panels]
+    names += [naming.bus_alive(panel.bus) for panel in airframe.panels]
     items = [step.item for step in bundle.procedure.steps]
     if exercise.assist != "examined" or not flies:
         names += [name for item in items for name in item.shows]
