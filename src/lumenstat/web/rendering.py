@@ -21,7 +21,7 @@ from lumenstat.errors import StorageError
 from lumenstat.items.registry import KINDS
 from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.web import urls
-from lumenstat.web.drawing.knob import around_a_knob, sweep
+from lumenstat.web.drawing.knob import around_a_knob, entry_letters, knob_half, lever_width, sweep
 from lumenstat.web.help import OF_TAB
 from lumenstat.web.security import FORM, Viewer, cookie_name, form_token, masked, viewer_of
 
@@ -81,6 +81,9 @@ environment = Environment(
 environment.globals.update(urls=urls, static=static, item_kinds=KINDS)
 environment.filters.update(
     around_a_knob=around_a_knob,
+    entry_letters=lambda part: entry_letters(part.minimum, part.maximum, part.step or 1),
+    knob_half=knob_half,
+    lever_width=lever_width,
     help_of=lambda tab: OF_TAB.get(tab, "first-steps"),
     sweep=sweep,
     clock=clock,
