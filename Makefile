@@ -6,6 +6,9 @@ PORT ?= 8500
 DATABASE ?= var/demo.sqlite
 APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 
+# Where the environment forbids it, every process would compile the whole source again: a second and a half of a core each.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo test quick coverage mutants check bench soak assets schemas screenshots clean
 
 demo: $(VENV)/.app
