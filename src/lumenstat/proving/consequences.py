@@ -1,4 +1,4 @@
-"""Leave one out: each item left out in turn, each neighbouring pair swapped, flown to the end in the model."""
+"""Leave one out: each item left out in turn, each neighbouring pair swapped, each battery at the limit of its check."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from lumenstat.language import naming
+from lumenstat.proving.edges import Edge, edges_of, held_against
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Script, ScriptFlight
 
@@ -21,11 +22,13 @@ WEIGHTS: dict[Effect, float] = {"none": 1.0, "slower": 1.0, "fails-later": 2.0, 
 
 @dataclass(frozen=True)
 class Task:
-    """One change to fly: act `number` left out, swapped with the one after it, or left out with the later `other`."""
+    """One change to fly: act `number` left out, swapped with the one after it, left out with the later `other`, or its
+    battery at the `edge` of what it lets pass."""
 
     number: int
     change: Change
     other: int | None = None
+    edge: Edge | None = None
 
 
 def tasks_of(script: Script) -> list[Task]:
@@ -42,7 +45,7 @@ def tasks_of(script: Script) -> list[Task]:
         silent = item.item.SILENT or after.item.SILENT
         if ordered and not silent and (_touches(script, n) or _touches(script, n + 1)):
             tasks.append(Task(n, "swapped"))
-    return [*tasks, *_pairs(script)]
+    return [*tasks, *_pairs(script), *(Task(edge.number, "at-limit", edge=edge) for edge in edges_of(script))]
 
 
 def _pairs(script: Script) -> list[Task]:
@@ -80,9 +83,11 @@ def _touches(script: Script, n: int) -> bool:
 def consequence_of(script: Script, task: Task) -> Consequence:
     """Fly one change and say what came of it."""
     base = script.as_flown
-    flown = _flown(script, task)
     act = script.acts[task.number]
-    effect, says, tick = worst(script, base, flown)
+    if task.edge is not None:
+        effect, says, tick = held_against(Script(script.bundle, script.flight), task.edge, worst)
+    else:
+        effect, says, tick = worst(script, base, _flown(script, task))
     left_at = script.acts[task.number - 1].ends if task.number else 0
     since = base.ready_at if effect in ("slower", "none") else left_at
     return Consequence(
@@ -105,6 +110,8 @@ def _flown(script: Script, task: Task) -> ScriptFlight:
 
 def _begins(script: Script, task: Task) -> str:
     name = _name(script, task.number)
+    if task.edge is not None:
+        return name
     if task.other is not None:
         return f"Without {name} and without {_name(script, task.other)}, each of which alone would do"
     return f"Without {name}" if task.change == "left-out" else f"{name} only after {_name(script, task.number + 1)}"

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 Severity = Literal["stops", "warns", "notes"]
-Change = Literal["left-out", "swapped", "both-left-out"]
+Change = Literal["left-out", "swapped", "both-left-out", "at-limit"]
 Effect = Literal["none", "slower", "fails-later", "limit", "hazard"]
 
 KINDS: dict[str, str] = {
@@ -117,7 +117,7 @@ class Proof(Said):
 
 
 class Consequence(Said):
-    """What comes of leaving an item out, of swapping it with the one after it, or of leaving it out with another."""
+    """What comes of leaving an item out, alone or with another, of swapping it, or of a battery at its limit."""
 
     item: str
     change: Change

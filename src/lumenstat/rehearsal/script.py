@@ -132,6 +132,13 @@ class Script:
             flying.act(m, seconds if m == n else 0.0)
         return flying.flown()
 
+    def only(self, order: Sequence[int]) -> ScriptFlight:
+        """Fly these acts alone, from the start; to be called once, before anything else is flown."""
+        flying = _Flying(self, list(order))
+        for n in flying.order:
+            flying.act(n)
+        return flying.flown()
+
     def without(self, n: int) -> ScriptFlight:
         """Fly with act `n` left out."""
         return self.changed(n, range(n + 1, len(self.acts)))

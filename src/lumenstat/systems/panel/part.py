@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from functools import cached_property
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import (
@@ -59,6 +61,10 @@ class Instrument(Part):
     permitted: Band | None = None
     decimals: int = Field(default=0, ge=0, le=3)
     scale: Band
+
+    def quantity_at(self, state: Mapping[str, Any]) -> str | None:
+        """The quantity that it shows as its selector stands; None where it shows none there."""
+        return self.shows if self.selector is None else self.by_position.get(state[naming.control(self.selector)])
 
 
 class Lamp(Part):

@@ -122,6 +122,7 @@ class ProofView(Context):
     path: tuple[str, ...]
     marks: tuple[ProofMark, ...]
     worst: tuple[Suggested, ...]
+    at_limits: tuple[tuple[str, str], ...]
     standing: tuple[tuple[str, str], ...]
     stale: str
     change: str
@@ -301,6 +302,7 @@ def proof_view(
         path=proof.critical_path if proof else (),
         marks=tuple(_marks(rows, consequences)),
         worst=tuple(_suggested(rows, read, consequences)),
+        at_limits=tuple((each.item, each.says) for each in consequences if each.change == "at-limit"),
         standing=tuple(line for each in proof.standing for line in standing_lines(each)) if proof and not stale else (),
         stale=stale,
         change=since[0] if not stale else "",
