@@ -62,7 +62,8 @@ def test_prove_prints_what_the_contract_says(tmp_path: Path) -> None:
     assert set(said["items"][0]) == {"item", "starts", "ends", "slack"}
     assert set(said["critical_path"]) <= {item["item"] for item in said["items"]}
     assert {"item", "change", "effect", "says", "seconds"} <= set(said["consequences"][0])
-    assert {each["change"] for each in said["consequences"]} == {"left-out", "swapped", "at-limit"}
+    assert {each["change"] for each in said["consequences"]} == {"left-out", "swapped"}
+    assert [each["item"] for each in said["at_limits"]] == ["main-at-rest", "start-at-rest"]
     assert "critical path" in runner.invoke(app, ["prove", exercise]).stdout
 
 

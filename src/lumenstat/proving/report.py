@@ -24,7 +24,12 @@ def proof_json(proof: Proof, consequences: Sequence[Consequence] | None) -> dict
         "digest": proof.digest,
     }
     if consequences is not None:
-        report["consequences"] = [consequence.model_dump() for consequence in consequences]
+        report["consequences"] = [each.model_dump() for each in consequences if each.change != "at-limit"]
+        report["at_limits"] = [
+            {"item": each.item, "effect": each.effect, "says": each.says}
+            for each in consequences
+            if each.change == "at-limit"
+        ]
     return report
 
 
