@@ -24,6 +24,7 @@ from tests.school import flown, signed
 
 AXE = files("axe_playwright_python").joinpath("axe.min.js").read_text()
 TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+ZONE, LAMP = "[aria-labelledby=zone-electrical]", "[data-lamp=gear_nose]"
 COLOURS = ["color-contrast", "link-in-text-block"]
 """The rules that another theme can break: the page itself is the same."""
 SLIPPED = without(perfect_frost(), about("see", control="wipers"))
@@ -229,3 +230,23 @@ def test_lamps_that_light_are_said_where_that_is_wanted(browser: Browser, server
         expect(ines.locator("[data-lit-told]")).to_contain_text("lamp lit")
         name = ines.get_attribute('[data-instrument="essential_volts"]', "aria-label") or ""
         assert name.startswith("Essential DC, Buses, ") and name.endswith(" V")
+
+
+def test_forced_colours_leave_every_state_to_be_seen(browser: Browser, server: Server) -> None:
+    """Where the system forces its own colours: what is lit, alive, open or pressed differs by more than a colour."""
+    address = station_of(browser, server, "guided-power-up")
+    with signed_in(browser, server, "ines") as page:
+        page.emulate_media(forced_colors="active")
+        page.goto(address)
+        page.wait_for_selector("[data-drawn=true]")
+        assert page.evaluate("matchMedia('(forced-colors: active)').matches")
+        line = "each => getComputedStyle(document.querySelector(each)).borderTopStyle"
+        fill = "each => getComputedStyle(document.querySelector(each)).backgroundColor"
+        dark_zone, dark_lamp = page.evaluate(line, ZONE), page.evaluate(fill, LAMP)
+        s = Station(page)
+        s.move("battery_main", "ON")
+        expect(page.locator(ZONE)).to_have_attribute("data-power", "live")
+        assert (dark_zone, page.evaluate(line, ZONE)) == ("dashed", "solid")
+        expect(page.locator(LAMP)).to_have_attribute("data-lit", "true")
+        assert page.evaluate(fill, LAMP) != dark_lamp, "a lamp keeps its own light"
+        assert violations(page) == {}

@@ -11,8 +11,6 @@ from playwright.sync_api import TimeoutError as NotThere
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.records.database import Database
-from lumenstat.records.runs import find_run
 from tests.browser.conftest import PACE_OF_HOLDS, PACE_OF_SLOW_HANDS, Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
@@ -327,10 +325,9 @@ PHONE: Any = {"width": 390, "height": 844}
 
 def test_a_phone_is_the_crew_line_and_another_looks_on(browser: Browser, server: Server) -> None:
     address = station_of(browser, server, "guided-power-up")
-    run_id, code = address.split("/")[-2], "K7Q2M9"
-    database = Database(server.database)
-    database.write(lambda session: setattr(find_run(session, run_id), "join_code", code))
-    database.close()
+    with signed_in(browser, server, "odile") as odile:
+        odile.goto(address)
+        code = odile.inner_text("[data-code]")
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")

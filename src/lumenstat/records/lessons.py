@@ -79,6 +79,14 @@ def _start(session: Session, lesson: Lesson, number: int, place: LessonStation, 
         keep_events(session, [NewEvents(run.id, 0, [(LogEvent(0, "instructor", "freeze"), None)])])
 
 
+def start_single(session: Session, digest: str, trainee_id: int, instructor_id: int, engine: str) -> str:
+    """Start one run, with a code of its own so that a phone can join it. Gives its id."""
+    run = create_run(session, digest, trainee_id, instructor_id, engine)
+    run.join_code = _free_code(session)
+    session.flush()
+    return run.id
+
+
 def _free_code(session: Session) -> str:
     while True:
         code = "".join(secrets.choice(CODE_LETTERS) for _ in range(CODE_LENGTH))

@@ -38,6 +38,7 @@ from lumenstat.standins.history import History
 from lumenstat.standins.pilots import DemoClass
 from lumenstat.standins.today import plan_today
 from lumenstat.web import urls
+from lumenstat.web.drawing.riser import lay_out_both
 from lumenstat.web.front import Lumenstat
 from lumenstat.web.guessing import Guessing, HashingQueue
 from lumenstat.web.live import desk as live_desk
@@ -172,10 +173,11 @@ def record_store_of(settings: Settings) -> RecordStore | None:
 
 
 def _warm(database: Database) -> None:
-    """Read and compile what exercises fly, before the first trainee waits for it."""
+    """Read and compile what exercises fly and lay its riser out, before the first trainee waits for it."""
     try:
         for version in database.read(current_exercises):
             ready(version.bundle.airframe, version.bundle.exercise.start)
+            lay_out_both(version.bundle.airframe)
     except LumenstatError:
         log.exception("not all exercises could be made ready")
 

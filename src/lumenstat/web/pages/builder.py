@@ -36,6 +36,7 @@ from lumenstat.simulation.actions import ready
 from lumenstat.simulation.reading import as_shown
 from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
+from lumenstat.web.drawing.riser import lay_out_both
 from lumenstat.web.pages.builder_edits import edit
 from lumenstat.web.pages.builder_forms import (
     KIND_WORDS,
@@ -203,6 +204,7 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
         )
     if not proof.ok:
         raise RecordError("The proof has findings that stop it; mend them and prove it again.")
+    lay_out_both(bundle.airframe)
     database.write(lambda session: store_bundle(session, bundle, viewer.id))
     database.write(lambda session: note_published(session, draft_id, bundle.digest))
     return RedirectResponse(urls.brief(bundle.exercise.id), 303)

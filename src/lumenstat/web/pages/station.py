@@ -103,6 +103,7 @@ class DeskSide(Context):
     """What an instructor has beside the station: the lesson around it, faults, states, other instructors."""
 
     lesson_id: str | None
+    code: str | None
     neighbours: tuple[OtherStation, ...]
     faults: tuple[FaultChoice, ...]
     states: tuple[tuple[str, str], ...]
@@ -165,6 +166,7 @@ def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
     states = [q for q in quantities_of(bundle.airframe).values() if q.kind == "truth"]
     return DeskSide(
         lesson_id=run.lesson_id,
+        code=run.join_code,
         neighbours=tuple(OtherStation(run_id=r.run_id, number=r.station, trainee=r.trainee) for r in rows),
         faults=tuple(fault_choices(bundle.airframe)),
         states=tuple((q.name, q.meaning) for q in states if not q.name.startswith(("lamp.", "instrument."))),
