@@ -17,6 +17,8 @@ KNOWN_OUTSIDE = {
     # Findings compare what was done with what is written, by kind, and offer remedies that change the kind.
     ("CheckItem", "proving/findings.py"), ("SetItem", "proving/findings.py"), ("HoldItem", "proving/findings.py"),
     ("DecideItem", "proving/findings.py"), ("RequestItem", "proving/findings.py"), ("DecideItem", "proving/coverage.py"),
+    # A limit that is held against the model is a check's.
+    ("CheckItem", "proving/edges.py"),
 }  # fmt: skip
 """Kinds that are named elsewhere, with the reason. Nothing may be added here without one."""
 

@@ -18,7 +18,6 @@ from lumenstat.rehearsal.neighbours import SHARE, put, with_changes
 from lumenstat.rehearsal.script import Script, ScriptFlight
 from lumenstat.simulation.actions import ready
 from lumenstat.simulation.flight import fly
-from lumenstat.systems.electrical.batteries import BatteriesSection
 from lumenstat.systems.registry import start_fields
 
 AT_REST_AMPS = 1.0
@@ -42,7 +41,6 @@ class Edge:
 def edges_of(script: Script) -> Iterator[Edge]:
     """The checks of batteries at rest that the perfect flight finds within limits."""
     paths = {tuple(f.path.split(".")) for f in start_fields(script.bundle.airframe) if f.unit == SHARE}
-    batteries = {naming.battery(b.id, "volts"): b for b in script.bundle.airframe.section(BatteriesSection).batteries}
     checks = [
         (n, item)
         for n, act in enumerate(script.acts)
@@ -50,18 +48,20 @@ def edges_of(script: Script) -> Iterator[Edge]:
         and item.expect.min is not None
         and script.called.get(item.id) == "within"
     ]
-    if not checks or not batteries:
+    if not checks:
         return
-    moments = fly(script.bundle, script.flight.events).moments
+    flight = fly(script.bundle, script.flight.events)
+    moments, at_rest = flight.moments, {volts: name for name, volts in flight.aircraft.plan.rest_volts}
     for n, item in checks:
         act = script.acts[n]
         call = next(m for m in moments[act.first : act.last] if m.event.verb == "call")
         reads = script.bundle.airframe.instruments[item.instrument].quantity_at(call.state)
-        if (battery := batteries.get(reads or "")) is None:
+        if reads not in at_rest:
             continue
-        path = next((path for path in paths if path[-1] == battery.id), None)
-        if path is not None and _as_it_was_found(battery.id, moments[0].state, call.state):
-            yield Edge(n, battery.name, reads or "", float(item.expect.min or 0.0), path)
+        battery_id = reads.split(".")[1]
+        path = next((path for path in paths if path[-1] == battery_id), None)
+        if path is not None and _as_it_was_found(battery_id, moments[0].state, call.state):
+            yield Edge(n, at_rest[reads], reads, float(item.expect.min or 0.0), path)
 
 
 def _as_it_was_found(battery_id: str, start: Mapping[str, Any], state: Mapping[str, Any]) -> bool:
