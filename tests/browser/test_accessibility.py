@@ -85,7 +85,7 @@ def test_every_page_on_dark_paper(browser: Browser, school: tuple[Server, dict[s
     with signed_in(browser, server, "rosamund", expects="status of 404") as page:
         page.goto(f"{server.address}/account")
         page.select_option("[name=theme]", "dark")
-        page.click("button:has-text('Keep it')")
+        page.click("button:has-text('Save')")
         expect(page.locator("html")).to_have_attribute("data-theme", "dark")
         assert page.evaluate("getComputedStyle(document.body).backgroundColor") == "rgb(20, 23, 31)"
         assert all_of(page, server, HEADS, names, colours_alone=True) == {}
@@ -222,7 +222,7 @@ def test_lamps_that_light_are_said_where_that_is_wanted(browser: Browser, server
         address = start_exercise(odile, server)
         ines.goto(f"{server.address}/account")
         ines.check("[name=announces_lamps]")
-        ines.click("button:has-text('Keep these keys')")
+        ines.click("button:has-text('Save keys')")
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")
         assert ines.inner_text("[data-lit-told]") == ""

@@ -48,7 +48,7 @@ def test_is_named_where_it_is_broken_and_only_there(rule: str) -> None:
     breaks, keeps = CASES[rule]
     assert rules(*breaks) == {rule}
     assert rules(*keeps) == set()
-    waived = [{**item, "waives": [{"rule": rule, "reason": "It is meant so."}]} for item in breaks]
+    waived = [{**item, "waives": [{"rule": rule, "reason": "This is intended."}]} for item in breaks]
     assert rules(*waived) == set()
 
 

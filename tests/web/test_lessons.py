@@ -194,7 +194,7 @@ def test_beside_a_station_stand_the_log_the_slips_and_the_verdicts_so_far(odile:
         page = odile.client.get(f"/runs/{run}/verdicts").text
         assert 'data-verdict="done"' in page and "Main battery" in page
     station = odile.client.get(f"/runs/{run}/station").text
-    assert 'data-do="fault"' in station and "Take this start back" not in station
+    assert 'data-do="fault"' in station and "Cancel this start" not in station
     assert 'data-do="fault"' not in ines.client.get(f"/runs/{run}/station").text
 
 
@@ -203,7 +203,7 @@ def test_a_run_is_handed_over_taken_back_voided_and_put_away(odile: Person, ines
     station = f"/runs/{first.id}/station"
     assert post(odile, f"/runs/{first.id}/hand-over", station, instructor=number(odile, "casimir")).status_code == 303
     assert "Handed over to Casimir" in str(odile.client.get(f"/runs/{first.id}/watch").json())
-    assert "Take this start back" in odile.client.get(f"/runs/{second.id}/station").text
+    assert "Cancel this start" in odile.client.get(f"/runs/{second.id}/station").text
     assert post(odile, f"/runs/{second.id}/take-back", station).status_code == 303
     assert odile.client.get(f"/runs/{second.id}/station").status_code == 404
     assert post(odile, f"/runs/{third.id}/archive", station).status_code == 409, "one that goes on is not put away"
@@ -217,7 +217,7 @@ def test_a_run_is_handed_over_taken_back_voided_and_put_away(odile: Person, ines
 
 def test_exercises_are_searched_grouped_and_withdrawn(odile: Person) -> None:
     page = odile.client.get("/exercises?q=frost&sort=shortest").text
-    assert "2 of 17" in page and "automatic-transfer" in page and 'class="light-zone"' in page
+    assert "2 of 19" in page and "automatic-transfer" in page and 'class="light-zone"' in page
     assert "No exercise is found" in odile.client.get("/exercises?q=nothing+of+this").text
     answer: Response = post(odile, "/exercises/frost-on-the-ramp/withdraw", "/exercises/frost-on-the-ramp")
     assert answer.status_code == 303

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import datetime
 from typing import Annotated, ClassVar
 
@@ -93,7 +94,11 @@ def show(
         )
         for each in found.rows
     )
+    versions = database.read(current_exercises)
+    # What is flown most at this school is what the next draft is most likely for.
+    flown = Counter(version.bundle.exercise.airframe for version in versions)
     airframes = [airframe_of(name) for name in shipped_library().ids(Airframe)]
+    airframes.sort(key=lambda each: (-flown[each.id], each.name))
     return page(
         request,
         DraftsContext(
@@ -106,7 +111,7 @@ def show(
             pages=found.pages,
             total=found.total,
             airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
-            exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in database.read(current_exercises)),
+            exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in versions),
         ),
     )
 

@@ -209,7 +209,7 @@ def _zip(content: bytes, name: str) -> Response:
 
 @router.post("/school/archive", name="take_in_archive", dependencies=[CheckedForm])
 async def take_in_archive(request: Request, viewer: Head, archive: Annotated[UploadFile, File()]) -> Response:
-    """Take an archive in, all of it or nothing. Raises ArchiveRefused that says what is wrong with it."""
+    """Import an archive, all of it or nothing. Raises ArchiveRefused that says what is wrong with it."""
     content = await archive.read(LARGEST_ARCHIVE + 1)
     if len(content) > LARGEST_ARCHIVE:
         says = f"An archive of more than {LARGEST_ARCHIVE // 1_000_000} MB is taken in with `lumenstat import`."
