@@ -78,6 +78,10 @@ def call(seconds: float, judgement: str = "within", reading: float = 25.3) -> Lo
     return event(seconds, "call", instrument="battery_volts", reading=reading, judgement=judgement)
 
 
+def says_of(ledger: Ledger, item: str) -> str:
+    return next(row.says for row in ledger.items if row.item == item)
+
+
 # ---- who is blamed -------------------------------------------------------------------------------------------
 
 
@@ -94,6 +98,7 @@ def test_what_was_done_too_soon_is_blamed_and_the_late_critical_item_gates() -> 
     assert [(gate.kind, gate.id) for gate in late.gates] == [("item", "fire")]
     assert late.gates[0].says == "Fire: Done at 13.5 s, only after 'Master' (8.0 s)."
     assert late.outcome_words == "Not passed: critical item missed"
+    assert says_of(late, "master").startswith("Done at 8.0 s, before 'Fire' (13.5 s), which comes first.")
 
 
 def test_a_critical_item_done_last_of_all_is_one_slip_and_gates() -> None:
@@ -107,6 +112,7 @@ def test_a_critical_item_done_last_of_all_is_one_slip_and_gates() -> None:
     late = judge(exercise, *acts, *held(20))
     assert [item for item, verdict in verdicts(late).items() if verdict != "done"] == ["fire"]
     assert [gate.id for gate in late.gates] == ["fire"]
+    assert says_of(late, "fire").startswith("Done at 21.5 s, only after 'Master' (8.0 s), which comes later.")
 
 
 def test_weights_decide_nothing_about_who_is_blamed() -> None:
