@@ -358,3 +358,27 @@ def test_a_phone_is_the_crew_line_and_another_looks_on(browser: Browser, server:
         expect(observer.locator("[data-lit]")).not_to_have_text("0")
         for phone in phones:
             phone.context.close()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 768), (768, 1024)])
+def test_an_examined_station_without_a_riser_keeps_card_deck_and_finish(
+    browser: Browser, server: Server, size: tuple[int, int]
+) -> None:
+    """Where no riser is shown the deck takes its column, and nothing else goes with it."""
+    address = station_of(browser, server, "no-light-on-the-right")
+    with signed_in(browser, server, "ines") as page:
+        page.set_viewport_size({"width": size[0], "height": size[1]})
+        page.goto(address)
+        page.wait_for_selector("[data-drawn=true]")
+        for selector in (
+            '[data-item][data-state="current"]',
+            "[data-clock]",
+            "[data-open=finish]",
+            "[data-control=battery]",
+        ):
+            expect(page.locator(selector).first).to_be_in_viewport()
+        box = page.locator("main").bounding_box()
+        assert box is not None and box["x"] + box["width"] == size[0]
+        for label in page.locator("[data-deck-page]:not([hidden]) .control text").all():
+            where = label.bounding_box()
+            assert where is not None and box["x"] <= where["x"] and where["x"] + where["width"] <= size[0]
