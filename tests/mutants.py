@@ -30,7 +30,7 @@ TESTS_OF = {
     "systems": ("systems", "simulation", "reference/test_alignment.py", "reference/test_batteries.py"),
     "simulation": ("simulation", "systems"),
     "items": ("items", "assessment", "runs/test_teaching.py", "documents"),
-    "assessment": ("assessment", "items"),
+    "assessment": ("assessment", "items", "reference/test_order_slips.py"),
     "rehearsal": ("rehearsal", "proving"),
     "proving": ("proving", "rehearsal"),
     "records": ("records",),
