@@ -198,8 +198,9 @@ def test_a_twin_of_eight_buses_is_flown(browser: Browser, drawn: Server) -> None
             assert drawing.evaluate(OVERLAPS) == []
 
 
-def test_every_page_of_the_shipped_deck_fits(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "full-cold-start")
+@pytest.mark.parametrize("exercise", ["full-cold-start", "sides-moved-by-hand", "no-light-on-the-right"])
+def test_every_page_of_a_shipped_deck_fits(browser: Browser, server: Server, exercise: str) -> None:
+    address = station_of(browser, server, exercise)
     with signed_in(browser, server, "ines") as page:
         page.goto(address)
         page.wait_for_selector("[data-drawn=true]")

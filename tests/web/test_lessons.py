@@ -217,7 +217,7 @@ def test_a_run_is_handed_over_taken_back_voided_and_put_away(odile: Person, ines
 
 def test_exercises_are_searched_grouped_and_withdrawn(odile: Person) -> None:
     page = odile.client.get("/exercises?q=frost&sort=shortest").text
-    assert "2 of 19" in page and "automatic-transfer" in page and 'class="light-zone"' in page
+    assert "2 of 20" in page and "automatic-transfer" in page and 'class="light-zone"' in page
     assert "No exercise is found" in odile.client.get("/exercises?q=nothing+of+this").text
     answer: Response = post(odile, "/exercises/frost-on-the-ramp/withdraw", "/exercises/frost-on-the-ramp")
     assert answer.status_code == 303
