@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import random
 from typing import Any
@@ -10,7 +11,7 @@ from typing import Any
 import pytest
 
 from lumenstat import ENGINE_VERSION
-from lumenstat.errors import ActionRefused, StorageError
+from lumenstat.errors import ActionRefused, StorageError, WorkerError
 from lumenstat.records import runs as records
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
@@ -242,6 +243,39 @@ def test_beats_do_not_drift(database: Database) -> None:
     beats, late = asyncio.run(beat())
     assert 12 <= beats <= 16, "a beat that was missed is left out; the others keep their time"
     assert late > 0.1
+
+
+def test_whoever_asks_between_two_processes_is_told_at_once(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What is sent while nobody is there to read it must not be waited for."""
+    run = new_run(database)
+
+    async def ask() -> None:
+        hosts = Hosts(DatabaseStore(database, JudgeDesk(database)), shown_quantities, database.path, 1)
+        await hosts.start()
+        begin, may_begin = hosts._begin, asyncio.Event()
+
+        async def begin_later(host: Any) -> None:
+            await may_begin.wait()
+            await begin(host)
+
+        monkeypatch.setattr(hosts, "_begin", begin_later)
+        hosts._hosts[0].process.kill()
+        while hosts.replaced < 1:
+            await asyncio.sleep(0.01)
+        with pytest.raises(WorkerError, match="comes back by itself"):
+            await asyncio.wait_for(hosts.join(run, Seat()), 5)
+        may_begin.set()
+        for _ in range(200):
+            with contextlib.suppress(WorkerError):
+                await hosts.join(run, Seat())
+                break
+            await asyncio.sleep(0.05)
+        assert (await hosts.act(run, "trainee", "set", to(1), "c-0"))["number"] == 0
+        await hosts.stop()
+
+    asyncio.run(ask())
 
 
 def test_runs_in_processes_of_their_own_answer_alike_and_come_back_when_one_dies(database: Database) -> None:

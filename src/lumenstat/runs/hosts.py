@@ -29,6 +29,7 @@ from lumenstat.runs.store import DatabaseStore
 
 log = logging.getLogger("lumenstat.hosts")
 
+ENDED = "The process that flew this exercise ended; it comes back by itself."
 SECONDS_TO_BEGIN, SECONDS_TO_END, SECONDS_BETWEEN_TRIES = 60.0, 5.0, 2.0
 
 
@@ -160,6 +161,8 @@ class Hosts:
             except Exception:
                 log.exception("a message of host %d could not be used", host.number)
         await pipe.closed()
+        # Until the next process is there, whoever asks is told so at once: what is sent to nobody is never answered.
+        host.pipe = None
         if self._stopping:
             return
         log.error("the process that flies runs, number %d, has ended and is replaced", host.number)
@@ -167,7 +170,7 @@ class Hosts:
         host.open_count = 0
         for asked in list(host.asked.values()):
             if not asked.done():
-                asked.set_exception(WorkerError("The process that flew this exercise ended; it comes back by itself."))
+                asked.set_exception(WorkerError(ENDED))
         for run_id in [each for each in self._seats if self._host_of(each) is host]:
             for seat in self._seats.pop(run_id):
                 seat.let_go()
@@ -184,6 +187,9 @@ class Hosts:
             host.pipe.send(message)
 
     async def _ask(self, host: _HostProcess, number: int, message: dict[str, Any]) -> Any:
+        if host.pipe is None:
+            host.joining.pop(number, None)
+            raise WorkerError(ENDED)
         asked = host.asked[number] = asyncio.get_running_loop().create_future()
         self._send(host, {**message, "n": number})
         try:
