@@ -12,7 +12,17 @@ from tests.flights import PERFECT
 from tests.procedures import shipped
 
 
-@pytest.mark.parametrize("name", ["apu-and-ground-power-away", "apu-loop-open", "shutdown-to-dark", "full-cold-start"])
+@pytest.mark.parametrize(
+    "name",
+    [
+        "apu-and-ground-power-away",
+        "apu-loop-open",
+        "shutdown-to-dark",
+        "full-cold-start",
+        "slot-to-make",
+        "no-light-on-the-right",
+    ],
+)
 def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: str) -> None:
     with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
         odile.goto(f"{server.address}/exercises/{name}")
