@@ -94,14 +94,14 @@ def test_pumps_at_auto_follow_what_they_serve() -> None:
     assert wait(aircraft, 3)["fuel.right.psi"] > 20
 
 
-@pytest.mark.parametrize(("dry", "hottest"), [(True, 760.0), (False, 3000.0)])
-def test_what_pooled_is_turned_out_or_burns(dry: bool, hottest: float) -> None:
-    """Fuel off and turned dry, the second try stays under the limit; with the fuel left on it does not."""
+@pytest.mark.parametrize(("shut", "hottest"), [(True, 760.0), (False, 3000.0)])
+def test_fuel_that_is_left_on_burns_at_once_at_the_second_try(shut: bool, hottest: float) -> None:
+    """With the fuel shut it runs off and the second try stays under the limit; with the fuel left on it does not."""
     bundle = shipped(NO_LIGHT)
     events = tuple(rehearse(bundle).events)
-    peak = _peak_of_the_right_engine(bundle, events if dry else _fuel_left_on(events))
+    peak = _peak_of_the_right_engine(bundle, events if shut else _fuel_left_on(events))
     assert peak < hottest
-    assert (peak > 760) is not dry
+    assert (peak > 760) is not shut
 
 
 def _fuel_left_on(events: tuple[LogEvent, ...]) -> tuple[LogEvent, ...]:

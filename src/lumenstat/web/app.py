@@ -173,11 +173,13 @@ def record_store_of(settings: Settings) -> RecordStore | None:
 
 
 def _warm(database: Database) -> None:
-    """Read and compile what exercises fly and lay its riser out, before the first trainee waits for it."""
+    """Read and compile what exercises fly and lay their risers out, before the first trainee waits for it."""
     try:
-        for version in database.read(current_exercises):
-            ready(version.bundle.airframe, version.bundle.exercise.start)
-            lay_out_both(version.bundle.airframe)
+        bundles = [version.bundle for version in database.read(current_exercises)]
+        for bundle in bundles:
+            ready(bundle.airframe, bundle.exercise.start)
+        for airframe in {bundle.airframe.id: bundle.airframe for bundle in bundles}.values():
+            lay_out_both(airframe)
     except LumenstatError:
         log.exception("not all exercises could be made ready")
 
