@@ -9,7 +9,7 @@ APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 # Where the environment forbids it, every process would compile the whole source again: a second and a half of a core each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test quick coverage mutants check bench soak assets schemas screenshots clean
+.PHONY: demo test quick coverage mutants check bench soak assets texts schemas screenshots clean
 
 demo: $(VENV)/.app
 	@echo "Opening the demo school: its address follows in some seconds. Ctrl+C stops it; make demo goes on where it was."
@@ -70,6 +70,10 @@ chromium:
 assets:
 	assets/build.sh
 	$(BIN)/python assets/stamp.py
+
+# Gathers the texts of the sources into the catalogues of other languages and compiles them; tells what has no words yet.
+texts: $(VENV)/.app
+	$(BIN)/python assets/texts.py
 
 schemas: $(VENV)/.app
 	for name in airframe checklist exercise socket desk; do $(BIN)/lumenstat schema $$name > docs/schemas/$$name.json; done

@@ -15,4 +15,6 @@ interface Window {
   /** The builder of the page, for tests to look into. */
   builder: unknown;
   Alpine: any;
+  /** Texts in another language, by their English template, and which of several forms a count takes. */
+  lumenstatWords?: { texts: Record<string, any>; plural: (count: number) => number };
 }

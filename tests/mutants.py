@@ -34,7 +34,7 @@ TESTS_OF = {
     "rehearsal": ("rehearsal", "proving"),
     "proving": ("proving", "rehearsal"),
     "records": ("records",),
-    "web": ("web/test_security.py", "web/test_guessing.py"),
+    "web": ("web/test_security.py", "web/test_guessing.py", "web/test_lessons.py"),
 }
 ONLY = {"web": ("security.py", "guessing.py")}
 SKIPPED = ("migrations", "explaining.py", "leaked.py")

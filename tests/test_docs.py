@@ -134,6 +134,6 @@ def test_no_line_of_a_template_is_too_long_to_read() -> None:
         str(path.relative_to(templates)): len(line)
         for path in templates.rglob("*.html")
         for line in path.read_text().splitlines()
-        if len(line) > 240
+        if len(line) > 160
     }
     assert long == {}

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_exchange, cli_people
+from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_exchange, cli_people, cli_texts
 from lumenstat.cli_database import UNUSABLE, Json, fail
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
@@ -386,6 +386,9 @@ def version(
     if show:
         typer.echo(f"lumenstat {__version__}")
         raise typer.Exit
+
+
+app.command()(cli_texts.texts)
 
 
 def main() -> None:

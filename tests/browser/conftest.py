@@ -85,6 +85,8 @@ class Server:
     def _tell(self, pace: float) -> None:
         self.present_pace = pace
         self._paces.send(pace)
+        # What is done next must not happen at the pace before: a hold of a second would last for twelve.
+        assert self._paces.poll(20) and self._paces.recv() == pace, "the server did not take the pace"
 
     def stop(self) -> None:
         self.process.kill()

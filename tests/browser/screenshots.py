@@ -11,6 +11,7 @@ from tests.browser.charts import CHARTS
 from tests.browser.conftest import CHROMIUM, FLAGS, Server, signed_in, start_exercise
 from tests.browser.station import Station
 from tests.browser.test_first_light import fly_with_three_slips
+from tests.browser.test_in_german import in_german, in_language
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -123,6 +124,8 @@ def main() -> None:
                     ines.goto(odile.url)
                     station = Station(ines)
                     if name == "guided-power-up":
+                        in_german(ines, server)
+                        ines.goto(odile.url)
                         for item in ("log", "outside"):
                             station.answer(item)
                         station.at("hydraulic-pump")
@@ -132,6 +135,8 @@ def main() -> None:
                         ines.keyboard.press("d")
                     ines.wait_for_timeout(500)
                     shoot(ines, picture)
+                    if name == "guided-power-up":
+                        in_language(ines, server, "English")
             with signed_in(browser, server, "odile") as odile:
                 shoot_builder(odile, server)
             school = Path(folder) / "school"

@@ -29,13 +29,14 @@ class Wall:
         return passed + (time.monotonic() - since) * pace
 
     def follow(self, paces: Connection) -> None:
-        """Take everything that is sent as the pace from now on."""
+        """Take everything that is sent as the pace from now on, and say that it is taken."""
         while True:
             try:
                 pace = paces.recv()
             except (EOFError, OSError):
                 return
             self._reached = (pace, time.monotonic(), self.seconds())
+            paces.send(pace)
 
 
 def serve_for_tests(settings: Settings, pace: float, paces: Connection, said: Path) -> None:

@@ -16,7 +16,7 @@ from lumenstat.documents.loading import load_file
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import store_bundle
 from lumenstat.web.drawing.riser import lay_out, quantities_of_riser
-from lumenstat.web.rendering import environment, static
+from lumenstat.web.rendering import environment_of, static
 from tests.browser.conftest import Server, signed_in, station_of
 from tests.browser.station import Station
 
@@ -107,7 +107,7 @@ def drawn(server: Server) -> Iterator[Server]:
 
 
 def test_no_text_of_a_riser_meets_another_or_a_line(browser: Browser, server: Server) -> None:
-    riser = environment.get_template("riser.html").module.riser  # type: ignore[attr-defined]
+    riser = environment_of("en").get_template("riser.html").module.riser  # type: ignore[attr-defined]
     with signed_in(browser, server, "odile") as page:
         found: dict[str, list[str]] = {}
         for path in AIRFRAMES:

@@ -233,3 +233,18 @@ def test_the_schemas_of_both_sockets_can_be_printed() -> None:
         printed = json.loads(CliRunner().invoke(app, ["schema", name]).stdout)
         kept = json.loads((Path(__file__).parents[2] / "docs" / "schemas" / f"{name}.json").read_text())
         assert printed == kept
+
+
+def test_texts_lists_what_has_no_words_yet(tmp_path: Path) -> None:
+    path = str(SHIPPED / "checklists" / "rowan-r2-before-power.yaml")
+    found = runner.invoke(app, ["texts", "de", path])
+    assert (
+        found.exit_code == 0
+        and '    "Electric hydraulic pump": ""' in found.stdout
+        and "Technical log" not in found.stdout
+    )
+    every = json.loads(runner.invoke(app, ["texts", "fr", path, "--json"]).stdout)
+    assert "Technical log" in every["files"][path]
+    wrong = runner.invoke(app, ["texts", "German", path])
+    assert wrong.exit_code == 2 and "two letters" in wrong.output
+    assert runner.invoke(app, ["texts", "de", str(tmp_path / "none.yaml")]).exit_code == 2

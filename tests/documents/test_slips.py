@@ -41,6 +41,12 @@ def test_one_slip_is_one_problem(tmp_path: Path, text: str, old: str, new: str, 
     assert says in found[0].says
 
 
+def test_a_zone_may_be_one_column_wide(tmp_path: Path) -> None:
+    assert problems(tmp_path, ROWAN, "place: [8, 0, 4]", "place: [8, 0, 1]") == []
+    (none,) = problems(tmp_path, ROWAN, "place: [8, 0, 4]", "place: [8, 0, 0]")
+    assert "reaches from column 8 to 8" in none.says
+
+
 def test_a_missing_file_is_no_such_file(tmp_path: Path) -> None:
     (problem,) = Library([tmp_path]).check(tmp_path / "nothing.yaml")
     assert problem.says == "no such file"

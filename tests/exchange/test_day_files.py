@@ -17,7 +17,8 @@ from lumenstat.exchange.day_ics import DayFacts, day_ics, run_ics
 from lumenstat.exchange.day_pdf import HEADS, day_pdf, day_rows
 from lumenstat.exchange.logbook_pdf import PrintedLogbook, logbook_pdf
 from lumenstat.records.logbook import LogbookLine
-from lumenstat.training.day_plan import DayPlan, Move, PlannedFlight, Wanted, Who, minute_of, moment, moved, plan_day
+from lumenstat.training.day_making import plan_day
+from lumenstat.training.day_plan import DayPlan, Move, PlannedFlight, Wanted, Who, minute_of, moment, moved
 
 FACTS = DayFacts("abc", "Class; with, signs\\and a line\nbreak", "Hollin Bay", 3, datetime(2031, 10, 1, 12, 0))
 NAMES = ("Ines Okafor-Lund", "Dario Ekström-Vale, the younger; of Varrow")

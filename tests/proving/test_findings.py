@@ -124,7 +124,7 @@ def test_how_an_exercise_ends_by_itself_and_what_it_aims_at() -> None:
 def test_what_never_comes_and_what_comes_late_are_told_apart() -> None:
     low = found(BATTERY_ON, {"id": "low", "kind": "wait", "until": "held(not bus.ac_left.alive, 4000)"})
     (late,) = (finding for finding in low if finding.kind == "comes-late")
-    assert late.says.startswith("It comes only at ")
+    assert late.says.startswith("It comes only at 66:4")
     high = kinds(BATTERY_ON, {"id": "high", "kind": "wait", "until": "battery.main.charge > 0.99"})
     assert ("high", "wait-never-ends") in high
 

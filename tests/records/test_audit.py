@@ -97,7 +97,7 @@ def test_what_nobody_does_is_not_in_it(database: Database) -> None:
 
 
 def test_a_change_that_is_refused_is_not_in_it(database: Database) -> None:
-    with pytest.raises(Exception, match="There is a course"):
+    with pytest.raises(Exception, match="is taken already"):
         done(database, lambda s: (add_course(s, "One"), add_course(s, "one")))
     assert said(database) == []
 

@@ -10,6 +10,7 @@ import pytest
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
+from lumenstat.language.wording import catalogue_of, told
 from lumenstat.records import lessons
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
@@ -67,7 +68,7 @@ def test_started_together_each_log_begins_frozen_and_nobody_flies_yet(database: 
 def test_neighbours_have_documents_of_their_own_and_the_list_knows_the_exercise(
     database: Database, frost: Bundle
 ) -> None:
-    drawn = [neighbour(frost, Range(celsius=(-15, 20)), "seed", n) for n in range(2)]
+    drawn = [neighbour(frost, Range(charge=(0.6, 0.9), celsius=(-15, 20)), "seed", n) for n in range(2)]
     people = database.read(trainees)
     lesson = started(
         database, places=[LessonStation(p.id, d.bundle, d.says) for p, d in zip(people, drawn, strict=False)]
@@ -76,6 +77,7 @@ def test_neighbours_have_documents_of_their_own_and_the_list_knows_the_exercise(
     assert len({row.digest for row in rows}) == 2 and len({row.like_digest for row in rows}) == 1
     found = database.read(lambda s: find_runs(s, RunFilter(exercise="frost-on-the-ramp")))
     assert {line.variant for line in found.rows} == {each.says for each in drawn}
+    assert all(told(str(line.variant), catalogue_of("de")).startswith("Ladung ") for line in found.rows)
     assert database.read(lambda s: current_exercise(s, "frost-on-the-ramp")).digest == rows[0].like_digest
 
 

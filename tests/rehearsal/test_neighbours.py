@@ -37,6 +37,15 @@ def test_neighbours_differ_within_the_range_and_the_model_can_fly_each(frost: Bu
         assert rehearse(neighbour(frost, Range(WIDE.charge, WIDE.celsius), "seed", 0).bundle).ok
 
 
+def test_neighbours_have_different_starts_where_the_range_has_room_for_them(frost: Bundle) -> None:
+    one_of_four, taken = Range(celsius=(-3, 0)), frozenset[str]()
+    for number in range(4):
+        digest = neighbour(frost, one_of_four, "seed", number, taken).bundle.digest
+        assert digest not in taken, "four places and four temperatures: nobody sits beside a copy"
+        taken |= {digest}
+    assert neighbour(frost, one_of_four, "seed", 4, taken).bundle.digest in taken, "a fifth has to share"
+
+
 def test_the_same_seed_draws_the_same_start(frost: Bundle) -> None:
     one, other = (neighbour(frost, WIDE, "seed", 3) for _ in range(2))
     assert one.bundle.digest == other.bundle.digest

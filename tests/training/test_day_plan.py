@@ -11,20 +11,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lumenstat.language.wording import KEEP_PARTS, catalogue_of, told
+from lumenstat.training.day_making import plan_day
 from lumenstat.training.day_plan import (
     DayPlan,
     Move,
     PlannedFlight,
     Wanted,
     Who,
-    clashes,
     minute_of,
     moment,
     moved,
     now_and_next,
     on_the_wall,
-    plan_day,
 )
+from lumenstat.training.day_rules import clashes
 
 DAY = date(2031, 5, 19)
 
@@ -75,6 +76,8 @@ def test_what_does_not_fit_says_when_it_would_end() -> None:
     plan = plan_day(wanted(6, ends=9 * 60 + 30))
     assert len(plan.left_over) == 1
     assert "the day ends at 09:30" in plan.left_over[0] and "it would end at" in plan.left_over[0]
+    kept = DayPlan.model_validate_json(plan.model_dump_json(context=KEEP_PARTS))
+    assert "der Tag endet um 09:30" in told(kept.left_over[0], catalogue_of("de"))
     assert clashes(plan) == []
 
 

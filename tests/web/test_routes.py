@@ -18,7 +18,17 @@ STRANGER, OTHER, OWNER, INSTRUCTOR = range(4)
 SIGN_IN = 303
 """Somebody who is not signed in is led to the sign-in page."""
 
-OPEN_TO_ALL = {"/help", "/help/{topic}", "/", "/sign-in", "/first-instructor", "/health", "/join", "/welcome/{token}"}
+OPEN_TO_ALL = {
+    "/words/{language}.js",
+    "/help",
+    "/help/{topic}",
+    "/",
+    "/sign-in",
+    "/first-instructor",
+    "/health",
+    "/join",
+    "/welcome/{token}",
+}
 TEACHERS_ONLY = {
     "/exercises", "/exercises/{exercise_id}", "/drafts", "/drafts/{draft_id}", "/drafts/{draft_id}/parts",
     "/drafts/{draft_id}/start-state", "/drafts/{draft_id}/documents.zip", "/drafts/{draft_id}/{name}.yaml",
@@ -167,7 +177,7 @@ def a_lesson(odile: Person) -> str:
 def filled(path: str, run: str, draft: str) -> str:
     parts = {
         "run_id": run, "other_id": run, "draft_id": draft, "exercise_id": "guided-power-up", "name": "exercise",
-        "drill_id": DRILL[0], "plan_id": PLAN[0], "course_id": "1", "person_id": INES, "group_id": "1", "kind": "csv", "key": "none", "lesson_id": LESSON[0], "token": "none",
+        "drill_id": DRILL[0], "plan_id": PLAN[0], "course_id": "1", "person_id": INES, "group_id": "1", "kind": "csv", "key": "none", "language": "de", "topic": "station", "lesson_id": LESSON[0], "token": "none",
     }  # fmt: skip
     if path.startswith("/runs/"):
         parts["kind"] = "json"

@@ -243,9 +243,11 @@ def test_ending_leads_to_the_debrief_and_the_log_scores_the_same_outside(
     assert result.exit_code == 0
     outside = json.loads(result.stdout)
     database = odile.client.app.state.database  # type: ignore[attr-defined]
+    from lumenstat.assessment.ledger import Ledger
     from lumenstat.records.runs import find_run
 
-    inside = json.loads(database.read(lambda s: find_run(s, run)).ledger)
+    stored = Ledger.model_validate_json(database.read(lambda s: find_run(s, run)).ledger)
+    inside = json.loads(stored.model_dump_json())
     assert outside["items"] == inside["items"]
     assert outside["percent"] == inside["percent"]
     with odile.client.websocket_connect(f"/runs/{run}/socket") as late:

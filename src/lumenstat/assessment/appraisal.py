@@ -9,9 +9,14 @@ from pydantic import BaseModel, ConfigDict
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import phrase
 
 Advice = Literal["go-on", "repeat", "drill"]
-ADVICE: Mapping[Advice, str] = {"go-on": "Go on", "repeat": "Repeat it", "drill": "Drill these items"}
+ADVICE: Mapping[Advice, str] = {
+    "go-on": phrase("Go on"),
+    "repeat": phrase("Repeat it"),
+    "drill": phrase("Drill these items"),
+}
 LONGEST_REMARK = 2000
 
 
@@ -37,17 +42,31 @@ def checked_appraisal(
 ) -> tuple[str, str | None, Advice | None, tuple[str, ...]]:
     """Remark, grade, recommendation and items as they are kept. Raises EntryRefused that says what would be right."""
     if len(remark) > LONGEST_REMARK:
-        raise EntryRefused(f"A remark may have {LONGEST_REMARK:,} characters.", "remark")
+        raise EntryRefused(
+            phrase("A remark may have {longest_remark:,} characters.", longest_remark=LONGEST_REMARK), "remark"
+        )
     if grade and grade not in scale:
-        raise EntryRefused(f"There is no grade {grade!r}; this school's scale is {', '.join(scale)}.", "grade")
+        raise EntryRefused(
+            phrase(
+                "There is no grade {grade}; this school's scale is {scale}.", grade=repr(grade), scale=", ".join(scale)
+            ),
+            "grade",
+        )
     found: Advice | None = next((each for each in get_args(Advice) if each == advice), None)
     if advice and found is None:
-        raise EntryRefused(f"There is no recommendation {advice!r}; there is {', '.join(ADVICE)}.", "advice")
+        raise EntryRefused(
+            phrase(
+                "There is no recommendation {advice}; there is {known}.",
+                advice=repr(advice),
+                known=", ".join(ADVICE),
+            ),
+            "advice",
+        )
     known = {row.item for row in ledger.items}
     if missing := [name for name in drill if name not in known]:
-        raise EntryRefused(f"There is no item {missing[0]!r} in this ledger.")
+        raise EntryRefused(phrase("There is no item {missing} in this ledger.", missing=repr(missing[0])))
     if found == "drill" and not drill:
-        raise EntryRefused("Choose the items that are to be drilled.", "drill")
+        raise EntryRefused(phrase("Choose the items that are to be drilled."), "drill")
     if not (remark.strip() or grade or found):
-        raise EntryRefused("Write a remark, choose a grade or a recommendation.", "remark")
+        raise EntryRefused(phrase("Write a remark, choose a grade or a recommendation."), "remark")
     return remark.strip(), grade or None, found, tuple(drill) if found == "drill" else ()

@@ -14,6 +14,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Step
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.variants import Variants
 
@@ -81,7 +82,10 @@ class Brought:
         return each.limit.id not in variants.without(parts, again_before=later).exceeded
 
     def _says(self, each: Exceedance, attempt: Attempt, later: int) -> str:
-        at = (
-            f"Done at {attempt.tick / 100:.1f} s, too early: it brought '{each.limit.name}' at {each.start / 100:.1f} s"
+        at = phrase(
+            "Done at {at:.1f} s, too early: it brought '{limit}' at {at2:.1f} s",
+            at=attempt.tick / 100,
+            limit=each.limit.name,
+            at2=each.start / 100,
         )
-        return f"{at}. Done at {self.events[later].tick / 100:.1f} s it would not have."
+        return phrase("{at}. Done at {at2:.1f} s it would not have.", at=at, at2=self.events[later].tick / 100)

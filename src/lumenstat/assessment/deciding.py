@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from lumenstat.assessment.attempts import Reader
 from lumenstat.documents.procedure import Step
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Flight
 
 
@@ -30,7 +31,7 @@ def _done(reader: Reader, step: Step, attempts: Mapping[int, Sequence[Attempt]],
         first = reader.procedure.by_id[way.items[0].id]
         for act in attempts[first.number]:
             if act.right and _right_way(reader, step, act.tick, flight) == way.id:
-                says = f"Decided by doing it: {way.says}."
+                says = phrase("Decided by doing it: {way}.", way=way.says)
                 begun.append(Attempt(act.index, act.tick, True, says, act.parts, way=way.id))
     return min(begun, key=lambda attempt: attempt.index, default=None)
 

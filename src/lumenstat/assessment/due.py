@@ -11,6 +11,7 @@ from lumenstat.documents.exercise import Credit
 from lumenstat.documents.procedure import Procedure, Step
 from lumenstat.items.item import Timed
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.watching import Timeline
 
 
@@ -33,17 +34,31 @@ class Due:
         if item.not_before is not None and (waited := self._since(item.not_before, attempt, reading)) is not None:
             due = item.not_before
             if waited < round(due.seconds * 100):
-                says = f"{waited / 100:.1f} s after '{self._challenge(due)}'; at least {due.seconds:g} s were due."
+                says = phrase(
+                    "{at:.1f} s after '{due}'; at least {seconds:g} s were due.",
+                    at=waited / 100,
+                    due=self._challenge(due),
+                    seconds=due.seconds,
+                )
                 return "early", says
         if item.within is not None and (waited := self._since(item.within, attempt, reading)) is not None:
             due = item.within
             if waited > round(due.seconds * 100):
-                says = f"{waited / 100:.1f} s after '{self._challenge(due)}'; at most {due.seconds:g} s were allowed."
+                says = phrase(
+                    "{at:.1f} s after '{due}'; at most {seconds:g} s were allowed.",
+                    at=waited / 100,
+                    due=self._challenge(due),
+                    seconds=due.seconds,
+                )
                 return "late", says
         if (awaited := item.due(attempt.way)) is not None:
             there = self._came(awaited[0], attempt)
             if there is not None and attempt.tick - there > round(awaited[1] * 100):
-                says = f"It was there from {there / 100:.1f} s on and was answered at {attempt.tick / 100:.1f} s."
+                says = phrase(
+                    "It was there from {at:.1f} s on and was answered at {at2:.1f} s.",
+                    at=there / 100,
+                    at2=attempt.tick / 100,
+                )
                 return "late", says
         return "done", attempt.says
 

@@ -10,6 +10,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language import naming
 from lumenstat.language.values import position_text
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.plan import plan_for
 from lumenstat.simulation.variants import Outcome, Variants
@@ -134,15 +135,15 @@ def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: V
     brought = _brought(flight, without)
     effect, what = _difference(bundle, brought, variants.base, without, own)
     if effect == "harmless" and group.back is not None:
-        effect, what = "undone", f"put back at {events[group.back].tick / 100:.1f} s before it mattered"
+        effect, what = "undone", phrase("put back at {at:.1f} s before it mattered", at=events[group.back].tick / 100)
     elif effect != "hazard" and (left := _left_elsewhere(flight, events, group)) is not None:
-        what = left if effect == "harmless" else f"{what}, and {left}"
+        what = left if effect == "harmless" else phrase("{what}, and {left}", what=what, left=left)
         effect = "deviation"
     return ExtraRow(
         t=event.tick / 100,
         control=_subject(event),
         effect=effect,
-        says=f"{_did(bundle, event)}: {what}.",
+        says=phrase("{did}: {what}.", did=_did(bundle, event), what=what),
         limit=brought.limit.id if brought is not None else None,
     )
 
@@ -156,7 +157,11 @@ def _left_elsewhere(flight: Flight, events: Sequence[LogEvent], group: _Group) -
     if any(e.verb == "set" and e.args["control"] == control for e in events[last + 1 :]):
         return None
     stood, stands = _stood(flight, group.index), str(position_text(flight.aircraft.state()[naming.control(control)]))
-    return None if stands == stood else f"it was left at {stands}; it had stood at {stood}"
+    return (
+        None
+        if stands == stood
+        else phrase("it was left at {stands}; it had stood at {stood}", stands=stands, stood=stood)
+    )
 
 
 def _together(
@@ -168,9 +173,15 @@ def _together(
     parts = frozenset(index for group in groups for index in group.parts)
     without = variants.without(parts)
     brought = _brought(flight, without)
-    effect, what = _difference(bundle, brought, variants.base, without, own, "them")
+    effect, what = _difference(bundle, brought, variants.base, without, own, phrase("them"))
     first, last = events[min(parts)].tick / 100, events[max(parts)].tick / 100
-    says = f"{len(groups)} more acts that no item asked for, from {first:.1f} to {last:.1f} s, judged together: {what}."
+    says = phrase(
+        "{count} more acts that no item asked for, from {first:.1f} to {last:.1f} s, judged together: {what}.",
+        count=len(groups),
+        first=first,
+        last=last,
+        what=what,
+    )
     limit = brought.limit.id if brought is not None else None
     return ExtraRow(t=first, control=", ".join(sorted(subjects)[:3]), effect=effect, says=says, limit=limit)
 
@@ -185,13 +196,21 @@ def _did(bundle: Bundle, event: LogEvent) -> str:
     shown = control.name if control else next((s.name for s in bundle.airframe.services if s.id == name), name)
     match event.verb:
         case "set":
-            return f"{shown} set to {position_text(event.args['to'])}"
+            return phrase("{shown} set to {to}", shown=shown, to=position_text(event.args["to"]))
         case "guard":
-            return f"Guard of {shown} {'lifted' if event.args['open'] else 'closed'}"
+            return (
+                phrase("Guard of {shown} lifted", shown=shown)
+                if event.args["open"]
+                else phrase("Guard of {shown} closed", shown=shown)
+            )
         case "request":
-            return f"{shown}: {event.args['action']} asked for"
+            return phrase("{shown}: {action} asked for", shown=shown, action=event.args["action"])
         case _:
-            return f"{shown} {'pressed' if event.verb == 'press' else 'let go'}"
+            return (
+                phrase("{shown} pressed", shown=shown)
+                if event.verb == "press"
+                else phrase("{shown} let go", shown=shown)
+            )
 
 
 def _brought(flight: Flight, without: Outcome) -> Exceedance | None:
@@ -201,27 +220,35 @@ def _brought(flight: Flight, without: Outcome) -> Exceedance | None:
 
 
 def _difference(
-    bundle: Bundle, brought: Exceedance | None, base: Outcome, without: Outcome, own: set[str], it: str = "it"
+    bundle: Bundle, brought: Exceedance | None, base: Outcome, without: Outcome, own: set[str], it: str = phrase("it")
 ) -> tuple[Effect, str]:
     """What the action changed, the worst of it first; `own` names what it moved itself."""
     if brought is not None:
         effect: Effect = "hazard" if brought.limit.severity == "hazard" else "deviation"
-        return effect, f"without {it} there would have been no '{brought.limit.name}'"
+        return effect, phrase("without {it} there would have been no '{limit}'", it=it, limit=brought.limit.name)
     for bus in bundle.airframe.electrical.buses:
         # What took power away is blamed; what gave it is judged by what it left.
         taken = without.alive_ticks[bus.id] - base.alive_ticks[bus.id]
         if taken > ALIVE_TICKS_THAT_MATTER:
-            return "deviation", f"{bus.name} was dead {taken / 100:.0f} s longer for {it}"
+            return "deviation", phrase("{bus} was dead {at:.0f} s longer for {it}", bus=bus.name, at=taken / 100, it=it)
     if base.state is without.state:
-        return "harmless", f"{it} changed nothing else"
+        return "harmless", phrase("{it} changed nothing else", it=it)
     if (name := _left_changed(base.state, without.state, own)) is not None:
         would, stands = _shown(without.state[name]), _shown(base.state[name])
-        return "deviation", f"without {it}, {words_of(name)} would be {would} at the end, not {stands}"
+        return "deviation", phrase(
+            "without {it}, {quantity} would be {would} at the end, not {stands}",
+            it=it,
+            quantity=words_of(name),
+            would=would,
+            stands=stands,
+        )
     for each in plan_for(bundle.airframe).used_up:
         one, two = base.state[each.quantity], without.state[each.quantity]
         if isinstance(one, float) and isinstance(two, float) and abs(one - two) > each.matters:
-            return "deviation", f"{each.name} ended {abs(one - two) * 100:.1f} % of its charge apart"
-    return "harmless", f"{it} changed nothing else"
+            return "deviation", phrase(
+                "{battery} ended {percent:.1f} % of its charge apart", battery=each.name, percent=abs(one - two) * 100
+            )
+    return "harmless", phrase("{it} changed nothing else", it=it)
 
 
 def _left_changed(
@@ -239,8 +266,8 @@ def _left_changed(
 def _shown(value: Discrete | None) -> str:
     """A state as words."""
     if isinstance(value, bool):
-        return "on" if value else "off"
-    return "dark" if value is None else str(position_text(value))
+        return phrase("on") if value else phrase("off")
+    return phrase("dark") if value is None else str(position_text(value))
 
 
 def words_of(name: str) -> str:

@@ -12,6 +12,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.registry import Item
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Flight
 from lumenstat.simulation.variants import Variants
 
@@ -35,10 +36,10 @@ def given_row(item: Item, event: LogEvent) -> ItemRow:
     verdict, share = SHARES[event.args["credit"]]
     at = clock(event.tick / 100)
     says = {
-        "full": f"Given by the instructor at {at}, with full credit.",
-        "half": f"Given by the instructor at {at}, for half of the credit.",
-        "none": f"Skipped by the instructor at {at}, without credit.",
-        "out": f"Skipped by the instructor at {at}: it is left out of the points.",
+        "full": phrase("Given by the instructor at {at}, with full credit.", at=at),
+        "half": phrase("Given by the instructor at {at}, for half of the credit.", at=at),
+        "none": phrase("Skipped by the instructor at {at}, without credit.", at=at),
+        "out": phrase("Skipped by the instructor at {at}: it is left out of the points.", at=at),
     }[event.args["credit"]]
     possible = 0.0 if event.args["credit"] == "out" else item.weight
     return ItemRow(

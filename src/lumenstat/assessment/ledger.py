@@ -2,26 +2,36 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
+
+from lumenstat.language.wording import Words, phrase
 
 Verdict = Literal["done", "late", "early", "out-of-order", "wrong", "omitted", "prompted", "not-applicable"]
 Effect = Literal["harmless", "undone", "deviation", "hazard"]
 Standing = Literal["limit", "hazard", "waived"]
 """What an exceedance counts as; an instructor may waive one."""
 Outcome = Literal["pass", "held", "fail", "unfinished"]
+EFFECT_WORDS: Mapping[Effect, str] = {
+    "harmless": phrase("harmless"), "undone": phrase("undone"), "deviation": phrase("deviation"),
+    "hazard": phrase("hazard"),
+}  # fmt: skip
+STANDING_WORDS: Mapping[Standing, str] = {
+    "limit": phrase("limit"), "hazard": phrase("hazard"), "waived": phrase("waived"),
+}  # fmt: skip
 
 VERDICT_WORDS: Mapping[Verdict, str] = {
-    "done": "Done",
-    "late": "Late",
-    "early": "Early",
-    "out-of-order": "Out of order",
-    "wrong": "Wrong",
-    "omitted": "Omitted",
-    "prompted": "Prompted",
-    "not-applicable": "Did not apply",
+    "done": phrase("Done"),
+    "late": phrase("Late"),
+    "early": phrase("Early"),
+    "out-of-order": phrase("Out of order"),
+    "wrong": phrase("Wrong"),
+    "omitted": phrase("Omitted"),
+    "prompted": phrase("Prompted"),
+    "not-applicable": phrase("Did not apply"),
 }
 
 
@@ -34,8 +44,8 @@ class Row(BaseModel):
 class Evidence(Row):
     """Something as it stood at the moment that was judged."""
 
-    name: str
-    value: str
+    name: Words
+    value: Words
 
 
 class ItemRow(Row):
@@ -47,7 +57,7 @@ class ItemRow(Row):
     earned: float
     possible: float
     corrected: bool = False
-    says: str
+    says: Words
     evidence: tuple[Evidence, ...] = ()
     reached: bool = True
 
@@ -58,7 +68,7 @@ class ExtraRow(Row):
     t: float
     control: str
     effect: Effect
-    says: str
+    says: Words
     limit: str | None = None
     """The limit that it brought, if that is what it is charged for."""
 
@@ -71,7 +81,7 @@ class LimitRow(Row):
     end: float
     peak: float | None
     severity: Standing
-    says: str
+    says: Words
     cost: float = 0.0
     """Points that it takes; none where something else is charged for it already."""
 
@@ -81,7 +91,7 @@ class Gate(Row):
 
     kind: Literal["item", "limit", "aim"]
     id: str
-    says: str
+    says: Words
 
 
 class AimRow(Row):
@@ -90,7 +100,7 @@ class AimRow(Row):
     id: str
     met: bool
     gating: bool
-    says: str
+    says: Words
 
 
 class Points(Row):
@@ -104,7 +114,7 @@ class Lost(Row):
     """Seconds lost, with the item at which they were."""
 
     seconds: float
-    says: str
+    says: Words
     item: str | None = None
 
 
@@ -129,7 +139,7 @@ class Ledger(Row):
     limits: tuple[LimitRow, ...]
     aims: tuple[AimRow, ...] = ()
     ended_at: float
-    ending: str | None = None
+    ending: Words | None = None
     """Said once where the run ended before its last items."""
     pass_mark: float | None = None
     given_by: str | None = None
@@ -142,22 +152,42 @@ class Ledger(Row):
     def outcome_words(self) -> str:
         """The outcome as pages and papers say it."""
         if self.given_by is not None:
-            words = {"pass": "Passed", "unfinished": "Not finished"}.get(self.outcome, "Not passed")
-            return f"{words}: the instructor's verdict"
+            words = {"pass": phrase("Passed"), "unfinished": phrase("Not finished")}.get(
+                self.outcome, phrase("Not passed")
+            )
+            return phrase("{words}: the instructor's verdict", words=words)
         return words_of_outcome(self.outcome, self.gates, self.pass_mark)
+
+
+OUTCOMES: tuple[str, ...] = (
+    phrase("Passed"), phrase("Not finished"), phrase("Not passed"), phrase("Not passed: hazard"),
+    phrase("Not passed: critical item missed"), phrase("Not passed: aim missed"),
+)  # fmt: skip
+
+
+def outcome_phrase(words: str) -> str:
+    """An outcome as lists of runs have it stored, in English, as what can be told in other languages."""
+    mark = re.fullmatch(r"Not passed: below (\S+) %", words)
+    if mark:
+        return phrase("Not passed: below {pass_mark:g} %", pass_mark=float(mark.group(1)))
+    first = words.removesuffix(": the instructor's verdict")
+    found = next((each for each in OUTCOMES if each == first), words)
+    return found if first == words else phrase("{words}: the instructor's verdict", words=found)
 
 
 def words_of_outcome(outcome: Outcome, gates: tuple[Gate, ...], pass_mark: float | None) -> str:
     """The outcome in words that cannot be misread; of several reasons the gravest."""
     if outcome == "pass":
-        return "Passed"
+        return phrase("Passed")
     if outcome == "unfinished":
-        return "Not finished"
+        return phrase("Not finished")
     kinds = {gate.kind for gate in gates}
     if "limit" in kinds:
-        return "Not passed: hazard"
+        return phrase("Not passed: hazard")
     if "item" in kinds:
-        return "Not passed: critical item missed"
+        return phrase("Not passed: critical item missed")
     if "aim" in kinds:
-        return "Not passed: aim missed"
-    return "Not passed" if pass_mark is None else f"Not passed: below {pass_mark:g} %"
+        return phrase("Not passed: aim missed")
+    return (
+        phrase("Not passed") if pass_mark is None else phrase("Not passed: below {pass_mark:g} %", pass_mark=pass_mark)
+    )

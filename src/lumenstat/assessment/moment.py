@@ -6,8 +6,9 @@ from lumenstat.assessment.grading import band_of, percent_of
 from lumenstat.assessment.ledger import Gate, ItemRow, Ledger, Outcome, Points
 from lumenstat.assessment.scoring import points_of
 from lumenstat.documents.bundles import Bundle
+from lumenstat.language.wording import phrase
 
-NOT_DONE = "It was not done in this moment."
+NOT_DONE = phrase("It was not done in this moment.")
 
 
 def of_moment(bundle: Bundle, ledger: Ledger, item: str, begin: float) -> Ledger:

@@ -10,6 +10,8 @@ from pydantic import BaseModel, ConfigDict
 from lumenstat.assessment.due import share_of
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import (
+    EFFECT_WORDS,
+    STANDING_WORDS,
     VERDICT_WORDS,
     AimRow,
     Effect,
@@ -26,6 +28,7 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.scoring import GATING, points_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import phrase
 
 Kind = Literal["item", "extra", "limit", "aim", "gate", "outcome"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -84,18 +87,29 @@ def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, r
     """The kind and the reason of an override. Raises EntryRefused that says what would be right."""
     found = next((each for each in KINDS if each == kind), None)
     if found is None:
-        raise EntryRefused(f"There is nothing of kind {kind!r} in a ledger; there is {', '.join(KINDS)}.")
+        raise EntryRefused(
+            phrase(
+                "There is nothing of kind {kind} in a ledger; there is {kinds}.",
+                kind=repr(kind),
+                kinds=", ".join(KINDS),
+            )
+        )
     if item not in _names(ledger, found):
-        raise EntryRefused(f"There is no {found} {item!r} in this ledger.")
+        raise EntryRefused(phrase("There is no {found} {item} in this ledger.", found=found, item=repr(item)))
     if verdict != TAKEN_BACK and verdict not in CHOICES[found]:
         raise EntryRefused(
-            f"There is no verdict {verdict!r} for that; there is {', '.join(CHOICES[found])}.", "verdict"
+            phrase(
+                "There is no verdict {verdict} for that; there is {found}.",
+                verdict=repr(verdict),
+                found=", ".join(CHOICES[found]),
+            ),
+            "verdict",
         )
     most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
-        raise EntryRefused(f"Points for this item go from 0 to {most:g}.", "points")
+        raise EntryRefused(phrase("Points for this item go from 0 to {most:g}.", most=most), "points")
     if len(reason.strip()) < LEAST_REASON:
-        raise EntryRefused("Give the reason in a sentence: it stands in the record beside your name.", "reason")
+        raise EntryRefused(phrase("Give the reason in a sentence: it stands in the record beside your name."), "reason")
     return found, reason.strip()
 
 
@@ -193,7 +207,11 @@ def _item_gates(
     for row in rows:
         override = latest.get(("item", row.item))
         if override is not None and steps[row.item].item.critical and row.verdict in GATING:
-            yield Gate(kind="item", id=row.item, says=f"{steps[row.item].item.challenge}: {override.reason}")
+            yield Gate(
+                kind="item",
+                id=row.item,
+                says=phrase("{item}: {why}", item=steps[row.item].item.challenge, why=override.reason),
+            )
 
 
 def _other_gates(limits: Sequence[LimitRow], aims: Sequence[AimRow]) -> Iterator[Gate]:
@@ -202,7 +220,7 @@ def _other_gates(limits: Sequence[LimitRow], aims: Sequence[AimRow]) -> Iterator
             yield Gate(kind="limit", id=limit.id, says=limit.says)
     for aim in aims:
         if aim.gating and not aim.met:
-            yield Gate(kind="aim", id=aim.id, says=f"Not so at the end: {aim.says}")
+            yield Gate(kind="aim", id=aim.id, says=phrase("Not so at the end: {aim}", aim=aim.says))
 
 
 def subject_of(bundle: Bundle, ledger: Ledger, override: Overridden) -> str:
@@ -211,15 +229,16 @@ def subject_of(bundle: Bundle, ledger: Ledger, override: Overridden) -> str:
         case "item":
             return bundle.procedure.by_id[override.item].item.challenge
         case "extra":
-            return ledger.extras[int(override.item)].says.split(":", 1)[0]
+            return phrase("{extra:head}", extra=ledger.extras[int(override.item)].says)
         case "limit":
-            return ledger.limits[int(override.item)].says.rstrip(".")
+            return phrase("{limit:bare}", limit=ledger.limits[int(override.item)].says)
         case "aim":
-            return next(row.says for row in ledger.aims if row.id == override.item).rstrip(".")
+            return phrase("{aim:bare}", aim=next(row.says for row in ledger.aims if row.id == override.item))
         case "gate":
-            return next(gate.says for gate in ledger.gates if gate_key(gate) == override.item).rstrip(".")
+            says = next(gate.says for gate in ledger.gates if gate_key(gate) == override.item)
+            return phrase("{gate:bare}", gate=says)
         case "outcome":
-            return "Outcome"
+            return phrase("Outcome")
 
 
 def computed_of(ledger: Ledger, override: Overridden) -> str:
@@ -227,25 +246,31 @@ def computed_of(ledger: Ledger, override: Overridden) -> str:
     match override.kind:
         case "item":
             row = next(row for row in ledger.items if row.item == override.item)
-            return f"{VERDICT_WORDS[row.verdict].lower()}, {row.earned:g}"
+            return phrase("{verdict:low}, {points:g}", verdict=VERDICT_WORDS[row.verdict], points=row.earned)
         case "extra":
-            return ledger.extras[int(override.item)].effect
+            return EFFECT_WORDS[ledger.extras[int(override.item)].effect]
         case "limit":
-            return ledger.limits[int(override.item)].severity
+            return STANDING_WORDS[ledger.limits[int(override.item)].severity]
         case "aim":
-            return "met" if next(row.met for row in ledger.aims if row.id == override.item) else "missed"
+            met = next(row.met for row in ledger.aims if row.id == override.item)
+            return phrase("met") if met else phrase("missed")
         case "gate":
-            return "holds"
+            return phrase("holds")
         case "outcome":
-            return ledger.outcome_words.lower()
+            return phrase("{outcome:low}", outcome=ledger.outcome_words)
 
 
 def said_by(override: Overridden) -> str:
     """What an instructor gave, in words."""
     if override.verdict == TAKEN_BACK:
-        return "back what was computed"
+        return phrase("back what was computed")
     if override.kind == "item":
         words = next(words for verdict, words in VERDICT_WORDS.items() if verdict == override.verdict)
-        return f"{words.lower()}, {override.points:g}"
-    given = {"pass": "passed", "held": "not passed", "fail": "not passed", "unfinished": "not finished"}
+        return phrase("{verdict:low}, {points:g}", verdict=words, points=override.points)
+    given = {
+        "pass": phrase("passed"),
+        "held": phrase("not passed"),
+        "fail": phrase("not passed"),
+        "unfinished": phrase("not finished"),
+    }
     return given.get(override.verdict, override.verdict) if override.kind == "outcome" else override.verdict

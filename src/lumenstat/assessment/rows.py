@@ -17,6 +17,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Step
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase, phrases
 from lumenstat.simulation.flight import Flight, fly
 
 GOING_ON = ("set", "press", "request")
@@ -54,7 +55,7 @@ class Rows:
         if number not in self._steps:
             return _bare_row(item.id, "not-applicable", 0.0, self._why_not(step))
         if (taken := self._other_way(step)) is not None:
-            return _bare_row(item.id, "not-applicable", 0.0, f"Another way was taken: '{taken}'.")
+            return _bare_row(item.id, "not-applicable", 0.0, phrase("Another way was taken: '{taken}'.", taken=taken))
         counted, tries = self.reading.done(number), self.reading.tries.get(number, [])
         if counted is not None:
             return self._done(step, counted, [w for w in tries if w.index < counted.index and w.slip])
@@ -67,8 +68,8 @@ class Rows:
     def _why_not(self, step: Step) -> str:
         stop = self.applying.stop
         if stop is not None and step.number > stop.number:
-            return f"Did not apply: the exercise was to stop at '{stop.item.challenge}'."
-        return "Did not apply here."
+            return phrase("Did not apply: the exercise was to stop at '{challenge}'.", challenge=stop.item.challenge)
+        return phrase("Did not apply here.")
 
     def _other_way(self, step: Step) -> str | None:
         """The challenge of the alternative that counts instead of this item, if it is one of several."""
@@ -90,10 +91,16 @@ class Rows:
 
     def _done(self, step: Step, counted: Attempt, slips: list[Attempt]) -> ItemRow:
         if (last := self._taken_back(step, counted)) is not None:
-            says = f"{last.says} It had been right at {counted.tick / 100:.1f} s: the last word counts."
+            says = phrase(
+                "{last} It had been right at {at:.1f} s: the last word counts.", last=last.says, at=counted.tick / 100
+            )
             return self._graded(step, last, "wrong", says)
         if step is self.applying.stop and (act := self._going_on(counted.index)) is not None:
-            says = f"{counted.says} But then, at {act.tick / 100:.1f} s, the crew went on all the same."
+            says = phrase(
+                "{counted} But then, at {at:.1f} s, the crew went on all the same.",
+                counted=counted.says,
+                at=act.tick / 100,
+            )
             return self._graded(step, counted, "wrong", says)
         if (unanswered := self._flow_answer(step, counted)) is not None:
             verdict, says = unanswered
@@ -106,7 +113,12 @@ class Rows:
         slips = [*slips, *(w for w in self.reading.afterwards.get(step.number, ()) if w.slip)]
         if slips and verdict == "done":
             put_right = counted if slips[-1].index < counted.index else self._again(step, slips[-1].index) or counted
-            says = f"{slips[-1].says} Put right at {put_right.tick / 100:.1f} s: {put_right.says}"
+            says = phrase(
+                "{slips} Put right at {at:.1f} s: {put_right}",
+                slips=slips[-1].says,
+                at=put_right.tick / 100,
+                put_right=put_right.says,
+            )
         return self._graded(step, counted, verdict, says, bool(slips))
 
     def _taken_back(self, step: Step, counted: Attempt) -> Attempt | None:
@@ -145,14 +157,18 @@ class Rows:
         if not self._in_flow(step):
             return None
         answers = self.reader.responses(step.item)
-        done = f"It was done at {counted.tick / 100:.1f} s"
+        done = phrase("It was done at {at:.1f} s", at=counted.tick / 100)
         if not answers:
             flow = [s for s in self.applying.steps if s.section == step.section and self._in_flow(s)]
             if any(self.reader.responses(s.item) for s in flow):
-                return "omitted", f"{done}, but nobody answered when the check was read."
+                return "omitted", phrase("{done}, but nobody answered when the check was read.", done=done)
             # A check that was never read is one slip, not one for every line of it.
             title = self.bundle.procedure.sections[step.section].title
-            return ("omitted", f"{done}, but the check of '{title}' was never read.") if step is flow[0] else None
+            return (
+                ("omitted", phrase("{done}, but the check of '{title}' was never read.", done=done, title=title))
+                if step is flow[0]
+                else None
+            )
         false = step.item.not_so(answers[-1], self.reader)
         return None if false is None else ("wrong", false)
 
@@ -165,12 +181,14 @@ class Rows:
             return "wrong", last.says
         line = self.flight.timelines[text]
         if (there := line.first_true(last.tick)) is not None and there <= self.flight.end:
-            return "early", f"{last.says} It was there at {there / 100:.1f} s."
+            return "early", phrase("{last} It was there at {at:.1f} s.", last=last.says, at=there / 100)
         if line.spans(last.tick):
-            return "wrong", "Said to be there when it was there no longer."
+            return "wrong", phrase("Said to be there when it was there no longer.")
         if (there := self._comes(text, last)) is not None:
-            return "early", f"{last.says} Waited for, it would have been there at {there / 100:.1f} s."
-        return "wrong", "Said to be there, but it was not coming."
+            return "early", phrase(
+                "{last} Waited for, it would have been there at {at:.1f} s.", last=last.says, at=there / 100
+            )
+        return "wrong", phrase("Said to be there, but it was not coming.")
 
     def _comes(self, text: str, said: Attempt) -> int | None:
         """When something would have come if nobody had done anything more."""
@@ -178,7 +196,7 @@ class Rows:
         return waited.timelines[text].first_true(said.tick)
 
     def _misplaced_says(self, step: Step, attempt: Attempt) -> str:
-        kept, at = self.reading.kept, f"Done at {attempt.tick / 100:.1f} s"
+        kept, at = self.reading.kept, phrase("Done at {at:.1f} s", at=attempt.tick / 100)
         late = [
             n for n, a in kept.items() if self.bundle.procedure.precedes(n, step.number) and a.index > attempt.index
         ]
@@ -187,11 +205,21 @@ class Rows:
         ]
         if late:
             other = min(late)
-            return f"{at}, before '{self.named(other)}' ({kept[other].tick / 100:.1f} s), which comes first."
+            return phrase(
+                "{at}, before '{other}' ({at2:.1f} s), which comes first.",
+                at=at,
+                other=self.named(other),
+                at2=kept[other].tick / 100,
+            )
         if soon:
             other = min(soon)
-            return f"{at}, only after '{self.named(other)}' ({kept[other].tick / 100:.1f} s), which comes later."
-        return f"{at}, out of its place."
+            return phrase(
+                "{at}, only after '{other}' ({at2:.1f} s), which comes later.",
+                at=at,
+                other=self.named(other),
+                at2=kept[other].tick / 100,
+            )
+        return phrase("{at}, out of its place.", at=at)
 
     def named(self, number: int) -> str:
         """An item's challenge, with its response where another item has the same challenge."""
@@ -208,7 +236,15 @@ class Rows:
             for number, other in self.reading.misplaced.items():
                 if self.bundle.procedure.precedes(step.number, number) and other.index < counted.index:
                     name, at = self.named(number), other.tick / 100
-                    yield step, f"Done at {counted.tick / 100:.1f} s, only after '{name}' ({at:.1f} s)."
+                    yield (
+                        step,
+                        phrase(
+                            "Done at {at:.1f} s, only after '{name}' ({at2:.1f} s).",
+                            at=counted.tick / 100,
+                            name=name,
+                            at2=at,
+                        ),
+                    )
                     break
 
     # ---- points --------------------------------------------------------------------------------------------------
@@ -225,7 +261,7 @@ class Rows:
             share_of(verdict, self.bundle.exercise.credit, corrected) - self.bundle.exercise.credit.hint * len(hints),
         )
         if hints:
-            says += f" {len(hints)} hint{'s' if len(hints) > 1 else ''} taken."
+            says += " " + phrases("{count} hint taken.", "{count} hints taken.", len(hints))
             if verdict == "done":
                 verdict = "prompted"
         return ItemRow(
@@ -256,7 +292,7 @@ def not_reached(rows: Sequence[ItemRow]) -> tuple[tuple[ItemRow, ...], int | Non
 
 
 def _unreached(row: ItemRow) -> ItemRow:
-    return row.model_copy(update={"says": "Not reached.", "reached": False})
+    return row.model_copy(update={"says": phrase("Not reached."), "reached": False})
 
 
 def _bare_row(item: str, verdict: Verdict, possible: float, says: str) -> ItemRow:

@@ -24,9 +24,10 @@ from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import ActionRefused, LogError, StartRefused
 from lumenstat.language import naming
 from lumenstat.language.values import clock, position_text
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
-_INSTRUCTORS = "The instructor's own hand brought it, so it costs nothing."
+_INSTRUCTORS = phrase("The instructor's own hand brought it, so it costs nothing.")
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
 GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
 
@@ -45,16 +46,21 @@ Progress = Callable[[str, int, int], None]
 
 def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, of: None) -> Judged:
     """Judge a log of this exercise. Raises LogError where the log cannot belong to it."""
-    progress("flying the log", 0, 1)
+    progress(phrase("flying the log"), 0, 1)
     if log.exercise != bundle.exercise.id:
-        raise LogError(f"belongs to exercise {log.exercise!r}, not to {bundle.exercise.id!r}", 1)
+        raise LogError(
+            phrase(
+                "belongs to exercise {exercise}, not to {id}", exercise=repr(log.exercise), id=repr(bundle.exercise.id)
+            ),
+            1,
+        )
     check_references(bundle, log.events)
     try:
         flight = fly(bundle, log.events, bundle.watched)
     except StartRefused:
         raise
     except ActionRefused as error:
-        raise LogError(f"does something this aircraft cannot do: {error}") from None
+        raise LogError(phrase("does something this aircraft cannot do: {error}", error=error)) from None
     return Judged(judge(bundle, bundle.procedure, flight, log.events, progress), flight)
 
 
@@ -76,7 +82,7 @@ class _Judge:
     ) -> None:
         self.bundle, self.procedure, self.flight, self.events = bundle, procedure, flight, events
         self.progress = progress
-        progress("finding what belongs to which item", 0, 1)
+        progress(phrase("finding what belongs to which item"), 0, 1)
         numbers = {text: n for n, text in enumerate(bundle.watched)}
         self.reader = Reader(procedure, bundle.airframe, flight.moments, numbers)
         self.attempts = {step.number: self.reader.attempts(step) for step in procedure.steps}
@@ -121,7 +127,7 @@ class _Judge:
         )
 
     def _extras_seen(self, done: int, of: int) -> None:
-        self.progress("flying again without what nobody asked for", done, of)
+        self.progress(phrase("flying again without what nobody asked for"), done, of)
 
     def _ending(self, rows: Sequence[ItemRow], last: int | None) -> str | None:
         """Said once where the run ended before its last items."""
@@ -129,8 +135,10 @@ class _Judge:
             return None
         at, left = clock(self.flight.end / 100), sum(not row.reached for row in rows)
         if last < 0:
-            return f"Ended at {at} before any item was done; {left} items not reached."
-        return f"Ended at {at} after '{self.rows.named(last)}'; {left} items not reached."
+            return phrase("Ended at {at} before any item was done; {left} items not reached.", at=at, left=left)
+        return phrase(
+            "Ended at {at} after '{last}'; {left} items not reached.", at=at, last=self.rows.named(last), left=left
+        )
 
     def _time(self, cut_short: bool) -> TimeUse | None:
         slipped = frozenset(n for n, tries in self.reading.tries.items() if any(w.slip for w in tries))
@@ -142,7 +150,10 @@ class _Judge:
         charged = {extra.limit for extra in extras} | {brought.limit for brought in self.too_early.values()}
         for each in self.flight.exceedances:
             if each.limit.id in self.instructors:
-                row, says = _limit_row(each, 0.0), f"{each.limit.says.rstrip('.')}. {_INSTRUCTORS}"
+                row, says = (
+                    _limit_row(each, 0.0),
+                    phrase("{limit:bare}. {why}", limit=each.limit.says, why=_INSTRUCTORS),
+                )
                 yield row.model_copy(update={"severity": "waived", "says": says})
                 continue
             free = each.limit.severity == "hazard" or each.limit.id in charged
@@ -161,9 +172,11 @@ class _Judge:
         for step, row in zip(self.procedure.steps, rows, strict=True):
             name = self.rows.named(step.number)
             if step.item.critical and row.verdict in GATING:
-                yield Gate(kind="item", id=step.item.id, says=f"{name}: {row.says}")
+                yield Gate(kind="item", id=step.item.id, says=phrase("{item}: {why}", item=name, why=row.says))
             elif step.number in passed_by:
-                yield Gate(kind="item", id=step.item.id, says=f"{name}: {passed_by[step.number]}")
+                yield Gate(
+                    kind="item", id=step.item.id, says=phrase("{item}: {why}", item=name, why=passed_by[step.number])
+                )
 
     def _limit_gates(self) -> Iterator[Gate]:
         for each in self.flight.exceedances:
@@ -220,16 +233,32 @@ def check_references(bundle: Bundle, events: Sequence[LogEvent]) -> None:
         at, args = f"at {event.tick / 100:.2f} s", event.args
         if event.verb in ("decide", "respond", "confirm", "hint", "give"):
             if args["item"] not in steps:
-                raise LogError(f"{at}: there is no item {args['item']!r} in this exercise", line)
+                raise LogError(
+                    phrase("{at}: there is no item {item} in this exercise", at=at, item=repr(args["item"])), line
+                )
             ways = [way.id for way in steps[args["item"]].item.ways()]
             if event.verb == "decide" and args["branch"] not in ways:
                 there = ", ".join(ways) or "none"
-                raise LogError(f"{at}: {args['item']!r} has no branch {args['branch']!r}; there is {there}", line)
+                raise LogError(
+                    phrase(
+                        "{at}: {item} has no branch {branch}; there is {there}",
+                        at=at,
+                        item=repr(args["item"]),
+                        branch=repr(args["branch"]),
+                        there=there,
+                    ),
+                    line,
+                )
         elif event.verb == "press":
             pressed.add(args["control"])
         elif event.verb == "release":
             if args["control"] not in pressed:
-                raise LogError(f"{at}: {args['control']!r} is let go, but nobody was pressing it", line)
+                raise LogError(
+                    phrase(
+                        "{at}: {control} is let go, but nobody was pressing it", at=at, control=repr(args["control"])
+                    ),
+                    line,
+                )
             pressed.discard(args["control"])
 
 
@@ -243,7 +272,7 @@ def aim_gates(aims: Sequence[AimRow]) -> Iterator[Gate]:
     """The gates of aims that were missed."""
     for aim in aims:
         if aim.gating and not aim.met:
-            yield Gate(kind="aim", id=aim.id, says=f"Not so at the end: {aim.says}")
+            yield Gate(kind="aim", id=aim.id, says=phrase("Not so at the end: {aim}", aim=aim.says))
 
 
 def _limit_row(each: Exceedance, cost: float) -> LimitRow:

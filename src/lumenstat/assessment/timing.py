@@ -14,6 +14,7 @@ from lumenstat.assessment.ledger import Lost, TimeUse
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 
 FINISH = -1
@@ -53,7 +54,11 @@ def time_use(
         behind, before = max(behind, lag), number
     if end < needed:
         lost = [
-            Lost(seconds=(end - needed) / 100, says="Quicker than a brisk hand in the order of the card.", item=None)
+            Lost(
+                seconds=(end - needed) / 100,
+                says=phrase("Quicker than a brisk hand in the order of the card."),
+                item=None,
+            )
         ]
     return TimeUse(used=end / 100, needed=needed / 100, lost=tuple(lost))
 
@@ -61,18 +66,32 @@ def time_use(
 def _lost(procedure: Procedure, number: int, before: int, ticks: int, tick: int, slipped: frozenset[int]) -> Lost:
     seconds = ticks / 100
     if number == FINISH:
-        return Lost(seconds=seconds, says=f"{seconds:.1f} s between the last item and Finish.", item=None)
+        return Lost(
+            seconds=seconds,
+            says=phrase("{seconds:.1f} s between the last item and Finish.", seconds=seconds),
+            item=None,
+        )
     item = procedure.steps[number].item
-    name = f"'{item.challenge}'"
+    name = phrase("'{item}'", item=item.challenge)
     if number in slipped:
-        says = f"{seconds:.1f} s until {name} was right, at {tick / 100:.1f} s."
+        says = phrase(
+            "{seconds:.1f} s until {name} was right, at {at:.1f} s.", seconds=seconds, name=name, at=tick / 100
+        )
     elif item.waits_for is not None:
-        says = f"{seconds:.1f} s until {name} was answered, at {tick / 100:.1f} s."
+        says = phrase(
+            "{seconds:.1f} s until {name} was answered, at {at:.1f} s.", seconds=seconds, name=name, at=tick / 100
+        )
     elif before == FINISH:
-        says = f"{seconds:.1f} s before the first item, {name}."
+        says = phrase("{seconds:.1f} s before the first item, {name}.", seconds=seconds, name=name)
     else:
         last = procedure.steps[before].item.challenge
-        says = f"{seconds:.1f} s between '{last}' and {name}, done at {tick / 100:.1f} s."
+        says = phrase(
+            "{seconds:.1f} s between '{last}' and {name}, done at {at:.1f} s.",
+            seconds=seconds,
+            last=last,
+            name=name,
+            at=tick / 100,
+        )
     return Lost(seconds=seconds, says=says, item=item.id)
 
 

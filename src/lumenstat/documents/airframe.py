@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, create_model
 
-from lumenstat.language.values import DocumentId, ExpressionText, Part, Seconds, Text
+from lumenstat.documents.translating import Texts
+from lumenstat.language.values import DocumentId, ExpressionText, Part, Seconds, Since, Text
 from lumenstat.systems.electrical.buses import Bus
 from lumenstat.systems.panel.part import PanelsSection
 from lumenstat.systems.registry import ELECTRICAL, SYSTEMS, sections_of
@@ -51,6 +52,7 @@ class Airframe(_Systems):
     cautions: tuple[Text, ...]
     electrical: Electrical
     limits: tuple[Limit, ...] = ()
+    texts: Annotated[Texts, Since("0.8")] = {}
 
     @property
     def buses(self) -> dict[str, Bus]:

@@ -22,8 +22,10 @@ from lumenstat.documents.design_rules import RULES
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_file
 from lumenstat.documents.procedure import Procedure, procedure_from, watched_texts
+from lumenstat.documents.translating import told_document
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
+from lumenstat.language.wording import Names
 from lumenstat.systems.registry import found_at_start
 
 SHIPPED = Path(__file__).parent.parent / "library"
@@ -54,6 +56,34 @@ class Bundle:
     def digest(self) -> str:
         """SHA-256 of the canonical JSON, in hexadecimal."""
         return hashlib.sha256(self.canonical_json.encode()).hexdigest()
+
+    @cached_property
+    def _told(self) -> dict[str, Bundle]:
+        return {}
+
+    @cached_property
+    def _names(self) -> dict[str, Names | None]:
+        return {}
+
+    def names_in(self, language: str) -> Names | None:
+        """What these documents say, with their own words for it in a language; None where they have none."""
+        if language not in self._names:
+            texts = (self.airframe.texts, *(each.texts for each in self.checklists), self.exercise.texts)
+            found = Names(pair for each in texts for pair in each.get(language, {}).items())
+            self._names[language] = found or None
+        return self._names[language]
+
+    def told_in(self, language: str) -> Bundle:
+        """The same documents as they are shown in a language, each in its own words; what has none stays as it is."""
+        if self.names_in(language) is None:
+            return self
+        if language not in self._told:
+            self._told[language] = Bundle(
+                told_document(self.airframe, language),
+                tuple(told_document(each, language) for each in self.checklists),
+                told_document(self.exercise, language),
+            )
+        return self._told[language]
 
     @cached_property
     def procedure(self) -> Procedure:

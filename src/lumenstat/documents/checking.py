@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lumenstat.documents.airframe import Airframe
+from lumenstat.documents.translating import check_texts
 from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Source
@@ -24,4 +25,5 @@ def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
             figures = [q.name for q in checker.quantities.values() if q.kind == "number" and not q.nullable]
             figures = [name for name in figures if not name.startswith("control.")]
             checker.known(("limits", n, "measures"), "figure", limit.measures, figures)
+    check_texts(airframe, checker)
     return checker.problems

@@ -9,6 +9,7 @@ from lumenstat.documents.checking import checker_for
 from lumenstat.documents.checking_order import check_order
 from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.design_rules import WAIVABLE, lint_checklist
+from lumenstat.documents.translating import check_texts
 from lumenstat.errors import Problem
 from lumenstat.items.registry import Item
 from lumenstat.language.checker import Checker
@@ -52,6 +53,7 @@ def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) ->
     if not checker.problems:
         check_order((checklist,), checker)
     _check_design(checklist, placed, checker)
+    check_texts(checklist, checker)
     return checker.problems
 
 

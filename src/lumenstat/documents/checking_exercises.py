@@ -8,6 +8,7 @@ from lumenstat.documents.checking_checklists import items_with_paths
 from lumenstat.documents.checking_order import check_order
 from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
+from lumenstat.documents.translating import check_texts
 from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_, Source
@@ -59,6 +60,7 @@ def check_exercise(
         for item, _ in items_with_paths(checklist):
             for paper in item.papers():
                 checker.known(("papers",), f"paper value (needed by item {item.id!r})", paper, values)
+    check_texts(exercise, checker)
     return checker.problems
 
 

@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from lumenstat.documents.translating import Texts
 from lumenstat.items.registry import Item
-from lumenstat.language.values import DocumentId, Text, Written
+from lumenstat.language.values import DocumentId, Since, Text, Written
 
 
 class Section(Written):
@@ -32,3 +33,4 @@ class Checklist(Written):
     procedure_set: Text
     version: Text
     sections: Annotated[tuple[Section, ...], Field(min_length=1)]
+    texts: Annotated[Texts, Since("0.8")] = {}

@@ -10,7 +10,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from lumenstat.documents.checklist import Checklist, Section
+from lumenstat.documents.translating import UNUSED
 from lumenstat.items.registry import Item
+from lumenstat.language.wording import phrase
 
 LONGEST_SECTION = 20
 ROOM_IN_ANY_ORDER = 6
@@ -47,6 +49,7 @@ RULES = {
     "critical-late": DesignRule("where the order is free, critical items come first", "NASA CR-177549"),
     "near-identical": DesignRule("no two items of a section read the same", "CAP 676"),
     "who-missing": DesignRule("every item says who acts", "AC 120-71B"),
+    UNUSED: DesignRule("what has words in another language stands in the document", "our own: nobody would read them"),
     "reason-missing": DesignRule("every item says why it is there", "our own: the panel of reasons needs it"),
 }
 """The lint of a checklist's design, by the name that a waiver gives."""
@@ -88,12 +91,21 @@ def walk(items: tuple[Item, ...]) -> Iterator[Item]:
 def _of_section(section: Section) -> Iterator[Lint]:
     if len(section.items) > LONGEST_SECTION:
         count = len(section.items)
-        says = f"section '{section.title}' has {count} items; split it so that none has over {LONGEST_SECTION}"
+        says = phrase(
+            "section '{title}' has {count} items; split it so that none has over {longest_section}",
+            title=section.title,
+            count=count,
+            longest_section=LONGEST_SECTION,
+        )
         yield Lint(section.items[0].id, "section-too-long", says)
     free = section.order == "any" and len(section.items) > ROOM_IN_ANY_ORDER
     for number, item in enumerate(section.items):
         if free and item.critical and number >= len(section.items) * 2 / 3:
-            yield Lint(item.id, "critical-late", f"'{item.challenge}' is critical and stands late; move it up")
+            yield Lint(
+                item.id,
+                "critical-late",
+                phrase("'{challenge}' is critical and stands late; move it up", challenge=item.challenge),
+            )
     seen: dict[tuple[str, str], Item] = {}
     for item in walk(section.items):
         yield from _of_item(item)
@@ -101,16 +113,23 @@ def _of_section(section: Section) -> Iterator[Lint]:
         other = seen.setdefault(words, item)
         if other is not item:
             yield Lint(
-                item.id, "near-identical", f"reads just like '{other.id}'; say in the challenge what sets it apart"
+                item.id,
+                "near-identical",
+                phrase("reads just like '{id}'; say in the challenge what sets it apart", id=other.id),
             )
 
 
 def _of_item(item: Item) -> Iterator[Lint]:
     response = item.response.strip().lower().rstrip(".")
     if response in EMPTY_WORDS and response != item.position.lower():
-        says = f"'{item.response}' names no state and no figure; say what it is to be, like `24.0 V or more`"
+        says = phrase(
+            "'{response}' names no state and no figure; say what it is to be, like `24.0 V or more`",
+            response=item.response,
+        )
         yield Lint(item.id, "response-says-nothing", says)
     if "who" not in item.model_fields_set:
-        yield Lint(item.id, "who-missing", "says nobody who acts; add `who: captain`, first-officer, both or either")
+        yield Lint(
+            item.id, "who-missing", phrase("says nobody who acts; add `who: captain`, first-officer, both or either")
+        )
     if item.why is None:
-        yield Lint(item.id, "reason-missing", "gives no reason; add `why:` in a sentence")
+        yield Lint(item.id, "reason-missing", phrase("gives no reason; add `why:` in a sentence"))

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, create_model
 
+from lumenstat.documents.translating import Texts
 from lumenstat.language.values import (
     DocumentId,
     ExpressionText,
@@ -22,6 +23,7 @@ from lumenstat.language.values import (
     Text,
     Written,
 )
+from lumenstat.language.wording import phrase
 from lumenstat.systems.registry import fault_kinds, starts
 from lumenstat.systems.surroundings import Surroundings
 from lumenstat.systems.system import Sections
@@ -163,6 +165,7 @@ class Exercise(Written):
     """Whether the trainee sees the riser while flying, or only afterwards, or never; usually after where examined."""
     on_lost_link: Annotated[Literal["go on", "hold"], Since("0.6")] = "go on"
     """What the clock does while the trainee's station is not linked."""
+    texts: Annotated[Texts, Since("0.8")] = {}
     seed: int = 0
 
     @property
@@ -179,10 +182,14 @@ class Exercise(Written):
     def handed_out(self) -> tuple[Paper, ...]:
         """The papers, and before them what the technical log says is out of service."""
         open_items = tuple(
-            PaperLine(id=f"open_{n + 1}", name=each.says, value="out of service")
+            PaperLine.model_construct(id=f"open_{n + 1}", name=each.says, value=phrase("out of service"))
             for n, each in enumerate(self.start.out_of_service)
         )
-        log = (Paper(id="technical_log", name="Technical log, open items", lines=open_items),) if open_items else ()
+        log = (
+            (Paper.model_construct(id="technical_log", name=phrase("Technical log, open items"), lines=open_items),)
+            if open_items
+            else ()
+        )
         return (*log, *self.papers)
 
     @property

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from lumenstat.errors import InputRefused, LogError
 from lumenstat.language.intake import check_value, read_json
 from lumenstat.language.values import Flag, Number, Text
+from lumenstat.language.wording import phrase
 
 FORMAT = "lumenstat/run/1"
 MOST_EVENTS = 5_000
@@ -256,7 +257,7 @@ def check_args(verb: str, args: Any) -> dict[str, Any]:
     """The arguments of a verb, checked. Raises LogError that says what would be right."""
     model = VERBS.get(verb)
     if model is None:
-        raise LogError(f"there is no event {verb!r}; there is {', '.join(VERBS)}")
+        raise LogError(phrase("there is no event {verb}; there is {verbs}", verb=repr(verb), verbs=", ".join(VERBS)))
     try:
         check_value(args, verb)
         return model.model_validate(args).model_dump(exclude_none=True)
@@ -271,15 +272,15 @@ def check_args(verb: str, args: Any) -> dict[str, Any]:
 def parse_event(written: Any, line: int) -> LogEvent:
     """One event from its JSON object."""
     if not isinstance(written, dict):
-        raise LogError("an event is a JSON object", line)
+        raise LogError(phrase("an event is a JSON object"), line)
     rest = {key: value for key, value in written.items() if key not in ("t", "by")}
     if len(rest) != 1:
-        raise LogError("an event has `t`, `by` and one verb", line)
+        raise LogError(phrase("an event has `t`, `by` and one verb"), line)
     t, by = written.get("t"), written.get("by")
     if isinstance(t, bool) or not isinstance(t, int | float) or not 0 <= t <= 86_400:
-        raise LogError("`t` is a number of seconds from 0 to 86400", line)
+        raise LogError(phrase("`t` is a number of seconds from 0 to 86400"), line)
     if by not in BY:
-        raise LogError(f"`by` is one of {', '.join(BY)}", line)
+        raise LogError(phrase("`by` is one of {by}", by=", ".join(BY)), line)
     verb, args = next(iter(rest.items()))
     try:
         return LogEvent(round(t * 100), by, verb, check_args(verb, args))
@@ -290,18 +291,30 @@ def parse_event(written: Any, line: int) -> LogEvent:
 def parse_log(text: str) -> RunLog:
     """Read a log. Raises LogError with the line of the first thing that is wrong."""
     if len(text) > LARGEST_BYTES:
-        raise LogError(f"holds {len(text):,} characters; at most {LARGEST_BYTES:,} are read")
+        raise LogError(
+            phrase(
+                "holds {count:,} characters; at most {largest_bytes:,} are read",
+                count=len(text),
+                largest_bytes=LARGEST_BYTES,
+            )
+        )
     lines = text.splitlines()
     if not lines:
-        raise LogError("is empty; a log begins with its header line", 1)
+        raise LogError(phrase("is empty; a log begins with its header line"), 1)
     header = _json(lines[0], 1)
     if not isinstance(header, dict) or header.get("format") != FORMAT:
-        raise LogError(f'the first line is a header with "format": "{FORMAT}"', 1)
+        raise LogError(phrase('the first line is a header with "format": "{format}"', format=FORMAT), 1)
     for key in ("exercise", "digest", "engine"):
         if not isinstance(header.get(key), str):
-            raise LogError(f"the header needs {key!r} as text", 1)
+            raise LogError(phrase("the header needs {key} as text", key=repr(key)), 1)
     if len(lines) - 1 > MOST_EVENTS:
-        raise LogError(f"holds {len(lines) - 1:,} events; at most {MOST_EVENTS:,} are read")
+        raise LogError(
+            phrase(
+                "holds {count:,} events; at most {most_events:,} are read",
+                count=len(lines) - 1,
+                most_events=MOST_EVENTS,
+            )
+        )
     events = list(_events(lines[1:]))
     return RunLog(
         header["exercise"],
@@ -318,7 +331,9 @@ def _events(lines: list[str]) -> Iterable[LogEvent]:
     for number, line in enumerate(lines, start=2):
         event = parse_event(_json(line, number), number)
         if event.tick < last:
-            raise LogError(f"goes back in time, from {last / 100:.2f} to {event.tick / 100:.2f} s", number)
+            raise LogError(
+                phrase("goes back in time, from {at:.2f} to {at2:.2f} s", at=last / 100, at2=event.tick / 100), number
+            )
         last = event.tick
         yield event
 
@@ -328,5 +343,5 @@ def _json(line: str, number: int) -> Any:
         return read_json(line)
     except InputRefused as error:
         raise LogError(
-            f"is not a whole JSON object that can be used; the line may be cut off: {error}", number
+            phrase("is not a whole JSON object that can be used; the line may be cut off: {error}", error=error), number
         ) from None

@@ -18,6 +18,7 @@ from lumenstat.drafting.placeholders import BRIEF
 from lumenstat.drafting.sheet import SheetRow
 from lumenstat.drafting.trees import text_of, tree_of, written
 from lumenstat.errors import EditRefused
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.ac_sources import AcSection, GroundSupply
 from lumenstat.systems.electrical.batteries import BatteriesSection
 
@@ -81,11 +82,19 @@ def from_texts(texts: Sequence[tuple[str, str]]) -> Draft:
     exercises = [name for name, tree in trees.items() if tree.get("format") == "lumenstat/exercise/1"]
     checklists = {str(tree.get("id")): name for name, tree in trees.items() if "checklist" in str(tree.get("format"))}
     if len(exercises) != 1:
-        raise EditRefused(f"give one exercise document and the checklists that it names; these hold {len(exercises)}")
+        raise EditRefused(
+            phrase(
+                "give one exercise document and the checklists that it names; these hold {count}", count=len(exercises)
+            )
+        )
     wanted = [str(name) for name in trees[exercises[0]].get("checklists") or ()]
     lacking = [name for name in wanted if name not in checklists]
     if lacking or not wanted:
-        raise EditRefused(f"the exercise names the checklist {', '.join(lacking) or '(none)'}; bring it along too")
+        raise EditRefused(
+            phrase("the exercise names the checklist {lacking}; bring it along too", lacking=", ".join(lacking))
+            if lacking
+            else phrase("the exercise names no checklist")
+        )
     given = dict(texts)
     return Draft(given[exercises[0]], tuple(given[checklists[name]] for name in wanted))
 

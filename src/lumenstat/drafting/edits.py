@@ -14,6 +14,7 @@ from lumenstat.drafting.draft import EARLIER_OPEN, Draft
 from lumenstat.drafting.trees import find_item, ids_of, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
 from lumenstat.items.registry import KINDS, own_keys
+from lumenstat.language.wording import phrase
 
 FIGURES = {
     "weight", "expect.min", "expect.max", "expect.equals", "read_tolerance", "seconds", "at_most",
@@ -30,7 +31,7 @@ def set_fields(draft: Draft, item: str, fields: Mapping[str, str | None]) -> Dra
     number, tree, items, at = _find(draft, item)
     for name, value in fields.items():
         if name == "id" and value and value != item and value in _all_ids(draft):
-            raise EditRefused(f"there is an item {value!r} already; give another id")
+            raise EditRefused(phrase("there is an item {value} already; give another id", value=repr(value)))
         _put(items[at], name, _typed(name, value))
     renamed = fields.get("id") or item
     taken_in = tuple(renamed if name == item else name for name in draft.taken_in)
@@ -50,7 +51,7 @@ def leave_to_say_so(draft: Draft, item: str) -> Draft:
 def change_kind(draft: Draft, item: str, kind: str) -> Draft:
     """Make an item one of another kind: what both have is kept, what the new one needs is asked for by the check."""
     if kind not in KINDS:
-        raise EditRefused(f"there is no kind {kind!r}; there is {', '.join(KINDS)}")
+        raise EditRefused(phrase("there is no kind {kind}; there is {kinds}", kind=repr(kind), kinds=", ".join(KINDS)))
     number, tree, items, at = _find(draft, item)
     entry = items[at]
     for key in {key for other in KINDS for key in own_keys(other)} - set(own_keys(kind)):
@@ -94,7 +95,7 @@ def remove_item(draft: Draft, item: str) -> Draft:
     """Take an item out; a section without items goes with its last one."""
     number, tree, items, at = _find(draft, item)
     if len(_all_ids(draft)) == 1:
-        raise EditRefused("a checklist has at least one item; change this one instead")
+        raise EditRefused(phrase("a checklist has at least one item; change this one instead"))
     del items[at]
     sections = tree["sections"]
     for place in reversed(range(len(sections))):
@@ -114,7 +115,7 @@ def move_item(draft: Draft, item: str, after: str | None) -> Draft:
         return _with(draft, number, tree)
     found = find_item(tree, after)
     if found is None:
-        raise EditRefused(f"{after!r} stands in another checklist; items move within their own")
+        raise EditRefused(phrase("{after} stands in another checklist; items move within their own", after=repr(after)))
     target, place = found
     target.insert(place + 1, entry)
     _drop_empty_sections(tree)
@@ -130,7 +131,7 @@ def add_branch(draft: Draft, item: str) -> Draft:
         return _with(draft, number, tree)
     branches = entry.get("branches")
     if branches is None:
-        raise EditRefused("only a decision or a reading branches")
+        raise EditRefused(phrase("only a decision or a reading branches"))
     taken = {str(branch.get("id")) for branch in branches}
     branches.append(written({"id": free_name("way", taken), "when": "time < 0", "says": "Another way"}))
     return _with(draft, number, tree)
@@ -146,7 +147,7 @@ def drop_branch(draft: Draft, item: str, branch: str) -> Draft:
     branches = entry.get("branches") or []
     place = next((n for n, each in enumerate(branches) if each.get("id") == branch), None)
     if place is None or len(branches) <= LEAST_BRANCHES:
-        raise EditRefused("a decision has at least two branches; change this one instead")
+        raise EditRefused(phrase("a decision has at least two branches; change this one instead"))
     del branches[place]
     return _with(draft, number, tree)
 
@@ -158,7 +159,7 @@ def add_into_branch(draft: Draft, item: str, branch: str, entry: Mapping[str, An
     ways = [*(items[at].get("branches") or ()), *([items[at]["if_not"]] if items[at].get("if_not") else [])]
     way = next((each for each in ways if each.get("id") == branch), None)
     if way is None:
-        raise EditRefused(f"{item!r} has no branch {branch!r}")
+        raise EditRefused(phrase("{item} has no branch {branch}", item=repr(item), branch=repr(branch)))
     if not way.get("items"):
         way.fa.set_block_style()
         way["items"] = CommentedSeq()
@@ -199,9 +200,9 @@ def add_section(draft: Draft, title: str, after: str) -> Draft:
     sections = tree["sections"]
     own = next((n for n, section in enumerate(sections) if section["items"] is items), None)
     if own is None:
-        raise EditRefused("a section begins with an item of a section, not with one of a branch")
+        raise EditRefused(phrase("a section begins with an item of a section, not with one of a branch"))
     if at == 0:
-        raise EditRefused("the section would leave nothing in the one before it; choose a later item")
+        raise EditRefused(phrase("the section would leave nothing in the one before it; choose a later item"))
     moved = [items.pop() for _ in range(len(items) - at)][::-1]
     taken = {str(section.get("id")) for section in sections}
     section = CommentedMap({"id": free_name(slug(title), taken), "title": title, "items": CommentedSeq(moved)})
@@ -218,7 +219,7 @@ def set_section(draft: Draft, section: str, fields: Mapping[str, str | None]) ->
                 for name, value in fields.items():
                     _put(each, name, _typed(name, value))
                 return _with(draft, number, tree)
-    raise EditRefused(f"there is no section {section!r}")
+    raise EditRefused(phrase("there is no section {section}", section=repr(section)))
 
 
 def set_exercise(draft: Draft, fields: Mapping[str, Any]) -> Draft:
@@ -245,7 +246,7 @@ def drop_from_exercise(draft: Draft, name: str, number: int) -> Draft:
     tree = tree_of(draft.exercise)
     lines = list_at(tree, name)
     if not 0 <= number < len(lines):
-        raise EditRefused(f"there is no line {number + 1} in {name}")
+        raise EditRefused(phrase("there is no line {number} in {name}", number=number + 1, name=name))
     del lines[number]
     if not lines:
         _put(tree, name, None)
@@ -309,7 +310,7 @@ def _find(draft: Draft, item: str) -> tuple[int, CommentedMap, list[Any], int]:
             tree = tree_of(text)
             if (found := find_item(tree, item)) is not None:
                 return number, tree, *found
-    raise EditRefused(f"there is no item {item!r} any more; load the page again")
+    raise EditRefused(phrase("there is no item {item} any more; load the page again", item=repr(item)))
 
 
 def _with(draft: Draft, number: int, tree: CommentedMap) -> Draft:
@@ -329,10 +330,12 @@ def _put(tree: Any, name: str, value: Any) -> None:
     """Set a dotted path to a value, or take it away; what is left empty around it goes too."""
     first, _, rest = name.partition(".")
     if not isinstance(tree, CommentedMap | CommentedSeq):
-        raise EditRefused(f"there is no {first!r} in {str(tree)!r}; mend it as text")
+        raise EditRefused(
+            phrase("there is no {first} in {tree}; mend it as text", first=repr(first), tree=repr(str(tree)))
+        )
     if isinstance(tree, CommentedSeq):
         if not (first.isdigit() and int(first) < len(tree) and rest):
-            raise EditRefused(f"there is no line {first} there")
+            raise EditRefused(phrase("there is no line {first} there", first=first))
         _put(tree[int(first)], rest, value)
         return
     if not rest:
@@ -358,7 +361,9 @@ def _typed(name: str, value: str | None) -> Any:
     if name in FIGURES or name.rsplit(".", 1)[-1] in BRANCH_FIGURES:
         figure = figure_of(text)
         if figure is None:
-            raise EditRefused(f"{name.replace('.', ' ')} takes a figure, not {text!r}")
+            raise EditRefused(
+                phrase("{replace} takes a figure, not {text}", replace=name.replace(".", " "), text=repr(text))
+            )
         return figure
     if name.rsplit(".", 1)[-1] in FLAGS:
         return True if text in ("true", "on", "yes") else None

@@ -11,6 +11,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import slug
 from lumenstat.drafting.pointing import for_control, for_instrument, for_request, for_state, spoken
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.systems.panel.part import Control, Instrument
 
 ALIKE = 0.72
@@ -71,14 +72,20 @@ def suggestions(airframe: Airframe, challenge: str, response: str) -> list[tuple
     found: list[tuple[float, str, dict[str, Any]]] = []
     for control in airframe.controls.values():
         item = for_control(airframe, control.id, _position(control, response))
-        found.append((likeness(challenge, spoken(airframe, "controls", control.id)), f"control {control.name}", item))
+        found.append(
+            (
+                likeness(challenge, spoken(airframe, "controls", control.id)),
+                phrase("control {name}", name=control.name),
+                item,
+            )
+        )
     for instrument in airframe.instruments.values():
         limits = _limits(response)
         item = _read(airframe, instrument, limits) if limits else for_instrument(airframe, instrument.id)
-        found.append((likeness(challenge, instrument.name), f"instrument {instrument.name}", item))
+        found.append((likeness(challenge, instrument.name), phrase("instrument {name}", name=instrument.name), item))
     for lamp in airframe.lamps.values():
         item = {"kind": "wait", "until": naming.lamp(lamp.id)}
-        found.append((likeness(challenge, lamp.name), f"lamp {lamp.name}", item))
+        found.append((likeness(challenge, lamp.name), phrase("lamp {name}", name=lamp.name), item))
     best = sorted(found, key=lambda each: -each[0])[:SUGGESTIONS]
     return [(words, item) for _, words, item in best]
 

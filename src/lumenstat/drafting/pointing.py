@@ -7,6 +7,7 @@ from typing import Any
 from lumenstat.documents.airframe import Airframe
 from lumenstat.errors import EditRefused
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 
 HOLD_SECONDS = 2
 UNKNOWN_SHARE = 0.05
@@ -29,7 +30,9 @@ def item_for(airframe: Airframe, part: str, name: str, stands: str | None = None
         case "service":
             return for_request(airframe, *name.partition(".")[::2])
         case _:
-            raise EditRefused(f"there is no {part} {name!r} on {airframe.name}")
+            raise EditRefused(
+                phrase("there is no {part} {name} on {airframe}", part=part, name=repr(name), airframe=airframe.name)
+            )
 
 
 def spoken(airframe: Airframe, group: str, name: str) -> str:
@@ -80,7 +83,14 @@ def for_request(airframe: Airframe, service: str, action: str) -> dict[str, Any]
     found = next((each for each in airframe.services if each.id == service), None)
     done = next((each for each in found.actions if each.id == action), None) if found else None
     if found is None or done is None:
-        raise EditRefused(f"{airframe.name} has no service {service!r} with {action!r}")
+        raise EditRefused(
+            phrase(
+                "{airframe} has no service {service} with {action}",
+                airframe=airframe.name,
+                service=repr(service),
+                action=repr(action),
+            )
+        )
     return {
         "kind": "request", "challenge": found.name, "response": "Requested", "service": service, "action": action,
         "who": "either",

@@ -15,6 +15,7 @@ from lumenstat.drafting.abbreviations import Abbreviations
 from lumenstat.drafting.part_matching import matches
 from lumenstat.items.item import Who
 from lumenstat.language.foreign_tables import TableRow
+from lumenstat.language.wording import phrase
 
 MOST_ITEMS = 400
 ROWS_LOOKED_AT = 8
@@ -38,18 +39,18 @@ Field = Literal[
 ]
 FIELDS: tuple[Field, ...] = get_args(Field)
 FIELD_WORDS: Mapping[Field, str] = {
-    "challenge": "challenge: what is looked at",
-    "response": "response: how it is to be",
-    "section": "section",
-    "who": "who does it",
-    "why": "why, or a note",
-    "caution": "caution",
-    "good": "what a good indication looks like",
-    "weight": "weight",
-    "critical": "critical: yes or empty",
-    "hint": "hint",
-    "number": "number: left out",
-    "ignore": "left out",
+    "challenge": phrase("challenge: what is looked at"),
+    "response": phrase("response: how it is to be"),
+    "section": phrase("section"),
+    "who": phrase("who does it"),
+    "why": phrase("why, or a note"),
+    "caution": phrase("caution"),
+    "good": phrase("what a good indication looks like"),
+    "weight": phrase("weight"),
+    "critical": phrase("critical: yes or empty"),
+    "hint": phrase("hint"),
+    "number": phrase("number: left out"),
+    "ignore": phrase("left out"),
 }
 HEADINGS: Mapping[Field, Sequence[str]] = {
     "challenge": ("challenge", "item", "check", "action", "subject", "step", "control", "panel item", "call"),
@@ -165,13 +166,18 @@ def read_sheet(rows: Sequence[TableRow], mapped: Mapped, airframe: Airframe, sho
         if wrong or not given:
             continue
         if len(found) >= MOST_ITEMS:
-            problems.append((row.line, f"A checklist has at most {MOST_ITEMS} items; split the sheet."))
+            problems.append(
+                (
+                    row.line,
+                    phrase("A checklist has at most {most_items} items; split the sheet.", most_items=MOST_ITEMS),
+                )
+            )
             break
         section = given.get("section", section)
         item, is_open = _item(given, airframe, short)
         found.append(SheetRow(row.line, section, item, is_open))
     if not found and not problems:
-        problems.append((rows[0].line, "There is no line with a challenge below the headings."))
+        problems.append((rows[0].line, phrase("There is no line with a challenge below the headings.")))
     return SheetRead(tuple(found), tuple(problems))
 
 
@@ -185,15 +191,25 @@ def _heading(row: TableRow, given: Mapping[Field, str]) -> str | None:
 def _problems(row: TableRow, given: Mapping[Field, str], short: Abbreviations) -> Iterator[str]:
     for field, cell in given.items():
         if cell[0] in "=@" or (cell[0] in "+-" and not re.match(r"[+-]\s*\d|[-–]+$", cell)):
-            yield f"The {field} {cell[:20]!r} is a formula; paste the sheet as values."
+            yield phrase(
+                "The {field} {cell} is a formula; paste the sheet as values.", field=field, cell=repr(cell[:20])
+            )
     if "challenge" not in given and row.cells:
-        yield "It has no challenge; a merged cell leaves the others empty: fill each one."
+        yield phrase("It has no challenge; a merged cell leaves the others empty: fill each one.")
     if len(given.get("challenge", "")) > LONGEST_CHALLENGE:
-        yield f"Its challenge is longer than {LONGEST_CHALLENGE} characters; put the rest into a note."
+        yield phrase(
+            "Its challenge is longer than {longest_challenge} characters; put the rest into a note.",
+            longest_challenge=LONGEST_CHALLENGE,
+        )
     if "who" in given and (who := short.person(given["who"])) not in get_args(Who):
-        yield f"{given['who']!r} is nobody ({who}); there is {', '.join(get_args(Who))}, or an abbreviation of them."
+        yield phrase(
+            "{given} is nobody ({person}); there is {known}, or an abbreviation of them.",
+            given=repr(given["who"]),
+            person=who,
+            known=", ".join(get_args(Who)),
+        )
     if "weight" in given and not re.fullmatch(r"\d+([.,]\d+)?", given["weight"]):
-        yield f"The weight {given['weight']!r} is no figure."
+        yield phrase("The weight {weight} is no figure.", weight=repr(given["weight"]))
 
 
 def _item(given: Mapping[Field, str], airframe: Airframe, short: Abbreviations) -> tuple[dict[str, Any], bool]:

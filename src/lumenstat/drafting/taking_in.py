@@ -14,6 +14,7 @@ from lumenstat.drafting.trees import plain_of
 from lumenstat.errors import EditRefused
 from lumenstat.language.foreign_tables import TableRow, read_table
 from lumenstat.language.intake import check_text
+from lumenstat.language.wording import phrase
 
 SECONDS_AT_MOST = 20.0
 
@@ -33,9 +34,9 @@ def take_in(
     files: Sequence[tuple[str, bytes]],
 ) -> ImportedDraft:
     """A draft of YAML texts. Raises DocumentError, EditRefused and InputRefused in words."""
-    progress("reading the files", 0, len(files))
+    progress(phrase("reading the files"), 0, len(files))
     texts = [(name, _text(name, content)) for name, content in files]
-    draft, says = from_texts(texts), f"took in {len(texts)} documents"
+    draft, says = from_texts(texts), phrase("took in {count} documents", count=len(texts))
     return ImportedDraft(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
 
 
@@ -67,7 +68,7 @@ class TakenSheet:
 
 def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted: SheetWanted) -> TakenSheet:
     """A draft of a spreadsheet, or how far it is understood. Raises EditRefused and InputRefused in words."""
-    progress("reading the sheet", 0, 1)
+    progress(phrase("reading the sheet"), 0, 1)
     plane = airframe_of(wanted.airframe)
     rows = tuple(read_table(content))
     mapped = guess_columns(rows, wanted.known_headings)
@@ -82,7 +83,11 @@ def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted
     if read.problems or (wanted.columns is None and not mapped.headed):
         return TakenSheet(rows, mapped, read.problems, left_open, None)
     draft = from_sheet(plane, wanted.title, read.rows)
-    says = f"took in {len(read.rows)} lines" + (f", {left_open} of them open" if left_open else "")
+    says = (
+        phrase("took in {count} lines, {left_open} of them open", count=len(read.rows), left_open=left_open)
+        if left_open
+        else phrase("took in {count} lines", count=len(read.rows))
+    )
     return TakenSheet(
         rows, mapped, (), left_open, ImportedDraft(draft.to_json(), title_of(draft), says, read_draft(draft).digest)
     )
@@ -97,7 +102,7 @@ def airframe_of(name: str) -> Airframe:
     """The shipped airframe of that id. Raises EditRefused where there is none."""
     found = shipped_library().find(Airframe, name)
     if found is None or not isinstance(found.document, Airframe):
-        raise EditRefused("Choose an airframe.")
+        raise EditRefused(phrase("Choose an airframe."))
     return found.document
 
 
@@ -105,4 +110,4 @@ def _text(name: str, content: bytes) -> str:
     try:
         return check_text(content.decode("utf-8-sig"), name[:60])
     except UnicodeDecodeError:
-        raise EditRefused(f"{name[:60]} is not UTF-8 text; save it as UTF-8.") from None
+        raise EditRefused(phrase("{name} is not UTF-8 text; save it as UTF-8.", name=name[:60])) from None

@@ -24,6 +24,7 @@ from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, LumenstatError
 from lumenstat.exchange.archived import KINDS, Kind
+from lumenstat.language.wording import phrase
 from lumenstat.records.audit import note
 from lumenstat.records.courses import CourseStep, get_course
 from lumenstat.records.exercises import current_exercise
@@ -44,7 +45,7 @@ class ArchiveRefused(EntryRefused):
     """An archive cannot be taken in; nothing of it was."""
 
     def __init__(self, says: str) -> None:
-        super().__init__(f"This archive was not taken in: {says}. Nothing was changed.", "archive")
+        super().__init__(phrase("This archive was not taken in: {says}. Nothing was changed.", says=says), "archive")
 
 
 # ---- out -------------------------------------------------------------------------------------------------------------
@@ -128,7 +129,7 @@ def read_archive(content: bytes) -> Archive:
         elif name.startswith("exercises/"):
             exercises[name.removeprefix("exercises/").removesuffix(".json")] = _exercise(name, each)
         else:
-            raise ArchiveRefused(f"it holds {name!r}, which no archive of this format holds")
+            raise ArchiveRefused(phrase("it holds {name}, which no archive of this format holds", name=repr(name)))
     return Archive(manifest, rows, exercises)
 
 
@@ -137,68 +138,75 @@ def _unpacked(content: bytes) -> dict[str, bytes]:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             infos = archive.infolist()
             if len(infos) > MOST_FILES or sum(info.file_size for info in infos) > LARGEST_BYTES:
-                raise ArchiveRefused(f"it holds more than {LARGEST_BYTES // 1_000_000} MB")
+                raise ArchiveRefused(phrase("it holds more than {at} MB", at=LARGEST_BYTES // 1000000))
             if len({info.filename for info in infos}) != len(infos):
-                raise ArchiveRefused("it holds a file twice")
+                raise ArchiveRefused(phrase("it holds a file twice"))
             return {info.filename: archive.read(info) for info in infos}
     except ArchiveRefused:
         raise
     except Exception:  # a damaged file can fail anywhere in the library
-        raise ArchiveRefused("it is no ZIP file, or is cut or damaged") from None
+        raise ArchiveRefused(phrase("it is no ZIP file, or is cut or damaged")) from None
 
 
 def _manifest(content: bytes | None) -> dict[str, Any]:
     if content is None:
-        raise ArchiveRefused("it has no manifest.json, so it is no archive of Lumenstat")
+        raise ArchiveRefused(phrase("it has no manifest.json, so it is no archive of Lumenstat"))
     try:
         manifest = json.loads(content)
         written, files, holds = str(manifest["format"]), dict(manifest["files"]), manifest["holds"]
     except (ValueError, KeyError, TypeError, RecursionError):
-        raise ArchiveRefused("its manifest.json cannot be read") from None
+        raise ArchiveRefused(phrase("its manifest.json cannot be read")) from None
     if written != FORMAT:
         newer = written.startswith(FAMILY)
-        says = f"it is {written!r}, and this version reads {FORMAT!r}"
-        raise ArchiveRefused(f"{says}; a newer Lumenstat wrote it" if newer else says)
+        says = phrase("it is {written}, and this version reads {format}", written=repr(written), format=repr(FORMAT))
+        raise ArchiveRefused(phrase("{says}; a newer Lumenstat wrote it", says=says) if newer else says)
     if holds not in ("school", "course"):
-        raise ArchiveRefused(f"it says that it holds {holds!r}; there is school and course")
+        raise ArchiveRefused(phrase("it says that it holds {holds}; there is school and course", holds=repr(holds)))
     return {**manifest, "files": files}
 
 
 def _check_hashes(manifest: Mapping[str, Any], files: Mapping[str, bytes]) -> None:
     listed: dict[str, Any] = manifest["files"]
     if missing := listed.keys() - files.keys():
-        raise ArchiveRefused(f"{min(missing)} is missing")
+        raise ArchiveRefused(phrase("{missing} is missing", missing=min(missing)))
     if foreign := files.keys() - listed.keys():
-        raise ArchiveRefused(f"{min(foreign)} is not in its manifest")
+        raise ArchiveRefused(phrase("{foreign} is not in its manifest", foreign=min(foreign)))
     for name, content in files.items():
         entry = listed[name]
         if not isinstance(entry, dict) or entry.get("sha256") != hashlib.sha256(content).hexdigest():
-            raise ArchiveRefused(f"{name} was altered: it is not what the manifest's hash says")
+            raise ArchiveRefused(phrase("{name} was altered: it is not what the manifest's hash says", name=name))
 
 
 def _read_lines(name: str, content: bytes, kind: Kind) -> Iterator[dict[str, Any]]:
     try:
         text = content.decode("utf-8")
     except UnicodeDecodeError:
-        raise ArchiveRefused(f"{name} is not UTF-8") from None
+        raise ArchiveRefused(phrase("{name} is not UTF-8", name=name)) from None
     for number, line in enumerate(text.split("\n")[:-1] if text else [], 1):
         try:
             row = json.loads(line)
         except (ValueError, RecursionError):
-            raise ArchiveRefused(f"{name}, line {number} is no JSON") from None
+            raise ArchiveRefused(phrase("{name}, line {number} is no JSON", name=name, number=number)) from None
         if not isinstance(row, dict) or row.keys() != set(kind.columns):
-            raise ArchiveRefused(f"{name}, line {number} does not have the fields {', '.join(kind.columns)}")
+            raise ArchiveRefused(
+                phrase(
+                    "{name}, line {number} does not have the fields {columns}",
+                    name=name,
+                    number=number,
+                    columns=", ".join(kind.columns),
+                )
+            )
         yield row
 
 
 def _exercise(name: str, content: bytes) -> str:
     text, digest = content.decode("utf-8", "replace"), name.removeprefix("exercises/").removesuffix(".json")
     if hashlib.sha256(content).hexdigest() != digest:
-        raise ArchiveRefused(f"{name} is not what its name says")
+        raise ArchiveRefused(phrase("{name} is not what its name says", name=name))
     try:
         Bundle.from_canonical_json(text)
     except (LumenstatError, ValueError, KeyError, TypeError):
-        raise ArchiveRefused(f"{name} is no exercise that this version can read") from None
+        raise ArchiveRefused(phrase("{name} is no exercise that this version can read", name=name)) from None
     return text
 
 
@@ -217,13 +225,13 @@ def take_in(session: Session, archive: Archive) -> ImportedArchive:
     are the same; the others may sign in once they were given a password. Raises ArchiveRefused.
     """
     if archive.holds == "school" and anything_flown(session):
-        raise ArchiveRefused("a school goes into an empty one, and here runs were flown already")
+        raise ArchiveRefused(phrase("a school goes into an empty one, and here runs were flown already"))
     numbers: dict[str, dict[Any, Any]] = {}
     taken = ImportedArchive()
     for kind in KINDS:
         mapped = numbers.setdefault(kind.name, {})
         for number, row in enumerate(archive.rows.get(kind.name, []), 1):
-            where = f"{kind.name}.jsonl, line {number}"
+            where = phrase("{kind}.jsonl, line {number}", kind=kind.name, number=number)
             try:
                 _keep(session, kind, row, numbers, mapped, archive, taken)
             except ArchiveRefused:
@@ -231,11 +239,15 @@ def take_in(session: Session, archive: Archive) -> ImportedArchive:
             except (LumenstatError, ValueError, TypeError, KeyError) as error:
                 raise ArchiveRefused(f"{where}: {error}") from None
             except SQLAlchemyError as error:
-                raise ArchiveRefused(f"{where} does not fit what stands here: {_short(error)}") from None
+                raise ArchiveRefused(
+                    phrase("{where} does not fit what stands here: {error}", where=where, error=_short(error))
+                ) from None
         try:
             session.flush()
         except SQLAlchemyError as error:
-            raise ArchiveRefused(f"{kind.name}.jsonl does not fit what stands here: {_short(error)}") from None
+            raise ArchiveRefused(
+                phrase("{kind}.jsonl does not fit what stands here: {error}", kind=kind.name, error=_short(error))
+            ) from None
     total = ", ".join(f"{count} {name.replace('_', ' ')}" for name, count in taken.counts.items())
     note(session, "school", "archive", f"archive of a {archive.holds} taken in: {total}")
     return taken
@@ -258,7 +270,15 @@ def _keep(
     for name, of in kind.refers.items():
         if values[name] is not None:
             if values[name] not in numbers[of]:
-                raise ArchiveRefused(f"{kind.name}: {name} {values[name]!r} refers to nothing in {of}")
+                raise ArchiveRefused(
+                    phrase(
+                        "{kind}: {name} {values} refers to nothing in {of}",
+                        kind=kind.name,
+                        name=name,
+                        values=repr(values[name]),
+                        of=of,
+                    )
+                )
             values[name] = numbers[of][values[name]]
     own = values.get(kind.key) if kind.key else None
     if (there := kind.known(session, values)) is not None:
@@ -282,7 +302,7 @@ def _keep(
 
 def _content_of(archive: Archive, digest: str) -> str:
     if digest not in archive.exercises:
-        raise ArchiveRefused(f"exercises/{digest}.json is missing")
+        raise ArchiveRefused(phrase("exercises/{digest}.json is missing", digest=digest))
     return archive.exercises[digest]
 
 
@@ -290,7 +310,7 @@ def _value(table: type[Base], name: str, value: Any) -> Any:
     column = table.__table__.columns[name]
     if value is None:
         if not column.nullable:
-            raise ValueError(f"{name} is empty")
+            raise ValueError(phrase("{name} is empty", name=name))
         return None
     if isinstance(column.type, DateTime):
         return datetime.fromisoformat(str(value)).replace(tzinfo=None)
@@ -300,5 +320,7 @@ def _value(table: type[Base], name: str, value: Any) -> Any:
     if expected is float and isinstance(value, int) and not isinstance(value, bool):
         return float(value)
     if not isinstance(value, expected) or (expected is int and isinstance(value, bool)):
-        raise ValueError(f"{name} is {value!r}, where {expected.__name__} is expected")
+        raise ValueError(
+            phrase("{name} is {value}, where {kind} is expected", name=name, value=repr(value), kind=expected.__name__)
+        )
     return value

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Select, inspect, select
 from sqlalchemy.orm import Session
 
+from lumenstat.language.wording import phrase
 from lumenstat.records.approvals import Approval
 from lumenstat.records.audit import AuditLine
 from lumenstat.records.courses import Course, CourseStep, Enrolment
@@ -146,13 +147,13 @@ def _by(table: type[Base], *columns: str) -> Callable[[Session, Mapping[str, Any
 
 def _course(session: Session, values: Mapping[str, Any]) -> Base | None:
     if session.scalar(select(Course).where(Course.name == values["name"])) is not None:
-        raise ValueError(f"there is a course {values['name']!r} already")
+        raise ValueError(phrase("there is a course {values} already", values=repr(values["name"])))
     return None
 
 
 def _group(session: Session, values: Mapping[str, Any]) -> Base | None:
     if find_group(session, str(values["name"])) is not None:
-        raise ValueError(f"there is a group {values['name']!r} already")
+        raise ValueError(phrase("there is a group {values} already", values=repr(values["name"])))
     return None
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from lumenstat.documents.bundles import Bundle
 from lumenstat.exchange.printed_card import PrintedLine, card_of
 from lumenstat.exchange.printed_sheet import BRICK, INK, QUIET, Sheet
+from lumenstat.language.wording import SOURCE_LANGUAGE, phrase
 
 
-def card_pdf(bundle: Bundle, school: str) -> bytes:
+def card_pdf(bundle: Bundle, school: str, language: str = SOURCE_LANGUAGE) -> bytes:
     """The card of an exercise."""
     card = card_of(bundle)
-    sheet = Sheet(f"{bundle.airframe.name}: {card.title}", school)
+    sheet = Sheet(f"{bundle.airframe.name}: {card.title}", school, language)
     sheet.title_line(card.title)
     sheet.say(card.about, colour=QUIET)
     for caution in card.cautions:
@@ -45,7 +46,9 @@ def _item(sheet: Sheet, line: PrintedLine) -> None:
         sheet.set_x(sheet.l_margin + indent + 9)
         sheet.set_text_color(*BRICK)
         sheet.set_font("text", "", 8)
-        sheet.multi_cell(0, 4, sheet.printable(f"Caution: {line.caution}"), new_x="LMARGIN", new_y="NEXT")
+        sheet.multi_cell(
+            0, 4, sheet.printable(phrase("Caution: {caution}", caution=line.caution)), new_x="LMARGIN", new_y="NEXT"
+        )
 
 
 def _branch(sheet: Sheet, line: PrintedLine) -> None:

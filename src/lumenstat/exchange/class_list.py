@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
 from lumenstat.language.foreign_tables import TableRow
+from lumenstat.language.wording import phrase
 from lumenstat.records.groups import add_group, add_members, find_group
 from lumenstat.records.people import (
     add_person,
@@ -68,9 +69,14 @@ def read_class_list(rows: Sequence[TableRow]) -> ClassList:
             problems.append((row.line, str(error)))
     problems += _doubled(people)
     if len(people) > MOST_PEOPLE:
-        problems.append((people[MOST_PEOPLE].line, f"A list has at most {MOST_PEOPLE} people; split it."))
+        problems.append(
+            (
+                people[MOST_PEOPLE].line,
+                phrase("A list has at most {most_people} people; split it.", most_people=MOST_PEOPLE),
+            )
+        )
     if not people and not problems:
-        problems.append((rows[0].line, "There is nobody on the list below its headings."))
+        problems.append((rows[0].line, phrase("There is nobody on the list below its headings.")))
     return ClassList(tuple(people), tuple(sorted(problems)))
 
 
@@ -108,7 +114,7 @@ def _doubled(people: Sequence[Listed]) -> Iterator[tuple[int, str]]:
         for key in filter(None, (each.name.lower(), each.sign_in_name and f"@{each.sign_in_name}")):
             if key in seen:
                 what = each.sign_in_name if key.startswith("@") else each.name
-                yield each.line, f"{what!r} stands on line {seen[key]} already."
+                yield each.line, phrase("{what} stands on line {key} already.", what=repr(what), key=seen[key])
             else:
                 seen[key] = each.line
 
@@ -153,6 +159,13 @@ def _known(session: Session, each: Listed) -> Person | None:
     if each.sign_in_name:
         found = find_person(session, each.sign_in_name)
         if found is not None and found.name.lower() != each.name.lower():
-            raise EntryRefused(f"Line {each.line}: the sign-in name {each.sign_in_name!r} is {found.name}'s.")
+            raise EntryRefused(
+                phrase(
+                    "Line {line}: the sign-in name {sign_in_name} is {found}'s.",
+                    line=each.line,
+                    sign_in_name=repr(each.sign_in_name),
+                    found=found.name,
+                )
+            )
         return found
     return session.scalars(select(Person).where(Person.name == each.name, Person.active).limit(1)).first()

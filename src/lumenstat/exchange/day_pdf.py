@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 from lumenstat.exchange.day_ics import DayFacts, names_of
 from lumenstat.exchange.printed_sheet import BRICK, QUIET, Sheet
-from lumenstat.training.day_plan import DayPlan, Slot, clashes, on_the_wall
+from lumenstat.language.wording import SOURCE_LANGUAGE, phrase
+from lumenstat.training.day_plan import PHASE_WORDS, DayPlan, Slot, on_the_wall
+from lumenstat.training.day_rules import clashes
 
-HEADS = ("From", "To", "What", "Where", "Instructor", "Trainees")
+HEADS = (phrase("From"), phrase("To"), phrase("What"), phrase("Where"), phrase("Instructor"), phrase("Trainees"))
 
 
 def day_rows(plan: DayPlan) -> list[list[str]]:
@@ -22,19 +24,26 @@ def _row(plan: DayPlan, slot: Slot) -> list[str]:
     who = [names.get(each, "") + (f" ({places[each]})" if each in places else "") for each in slot.trainees]
     begins, ends = on_the_wall(plan.wanted, slot.begins), on_the_wall(plan.wanted, slot.ends)
     where = slot.room or ", ".join(slot.stations)
-    return [begins, ends, f"{slot.title}, {slot.phase}", where, names.get(slot.instructor, ""), ", ".join(who)]
+    return [
+        begins,
+        ends,
+        phrase("{title}, {phase}", title=slot.title, phase=PHASE_WORDS[slot.phase]),
+        where,
+        names.get(slot.instructor, ""),
+        ", ".join(who),
+    ]
 
 
-def day_pdf(plan: DayPlan, facts: DayFacts) -> bytes:
+def day_pdf(plan: DayPlan, facts: DayFacts, language: str = SOURCE_LANGUAGE) -> bytes:
     """The plan as a page or two."""
-    sheet = Sheet(facts.title, facts.school)
+    sheet = Sheet(facts.title, facts.school, language)
     sheet.title_line(facts.title)
-    sheet.say(f"{plan.wanted.day:%A, %-d %B %Y}, times of {plan.wanted.zone}.", colour=QUIET)
+    sheet.say(phrase("{day:%A, %-d %B %Y}, times of {zone}.", day=plan.wanted.day, zone=plan.wanted.zone), colour=QUIET)
     for clash in clashes(plan):
-        sheet.say(f"{clash.says}.", colour=BRICK)
+        sheet.say(phrase("{clash}.", clash=clash.says), colour=BRICK)
     for left in plan.left_over:
-        sheet.say(f"Does not fit: {left}.", colour=BRICK)
-    sheet.heading("By time")
+        sheet.say(phrase("Does not fit: {left}.", left=left), colour=BRICK)
+    sheet.heading(phrase("By time"))
     rows: Sequence[Sequence[str]] = day_rows(plan)
     sheet.rows(HEADS, rows, (14, 14, 45, 34, 30, 48))
     return sheet.finished()

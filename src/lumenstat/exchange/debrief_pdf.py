@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumenstat.assessment.appraisal import Appraisal
-from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import EFFECT_WORDS, STANDING_WORDS, VERDICT_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, computed_of, said_by, subject_of, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.exchange.printed_sheet import BRICK, QUIET, Sheet
 from lumenstat.language.values import clock
+from lumenstat.language.wording import SOURCE_LANGUAGE, joined, phrase
 
 
 @dataclass(frozen=True)
@@ -24,6 +25,7 @@ class About:
     appraisal: Appraisal | None = None
     acts: tuple[tuple[float, str], ...] = ()
     """What the instructor did in the run: seconds, and what it was."""
+    language: str = SOURCE_LANGUAGE
     hashes: tuple[tuple[str, str], ...] = ()
     """What a signed record can be held against: a name and a hash each."""
 
@@ -31,56 +33,93 @@ class About:
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
     """The whole debrief as a PDF: as it counts, with what was computed beside what an instructor changed."""
     ledger = with_overrides(bundle, computed, list(overrides))
-    sheet = Sheet(f"{bundle.exercise.title}: {about.trainee}", about.school)
+    sheet = Sheet(f"{bundle.exercise.title}: {about.trainee}", about.school, about.language)
     sheet.title_line(about.trainee)
-    sheet.say(f"{bundle.exercise.title}, {bundle.airframe.name}. Flown {about.flown}.", colour=QUIET)
+    sheet.say(
+        phrase(
+            "{title}, {airframe}. Flown {flown}.",
+            title=bundle.exercise.title,
+            airframe=bundle.airframe.name,
+            flown=about.flown,
+        ),
+        colour=QUIET,
+    )
     sheet.ln(2)
     band = f", {ledger.band.lower()}" if ledger.band and ledger.outcome == "pass" else ""
     colour = {"colour": BRICK} if ledger.outcome != "pass" else {}
-    sheet.say(f"{ledger.outcome_words}{band}: {ledger.percent} %", bold=True, size=13, **colour)
+    sheet.say(
+        phrase("{outcome}{band}: {percent} %", outcome=ledger.outcome_words, band=band, percent=ledger.percent),
+        bold=True,
+        size=13,
+        **colour,
+    )
     points = ledger.points
-    sheet.say(f"{points.earned:g} of {points.possible:g} points, pass mark {bundle.exercise.pass_mark:g} %.")
+    sheet.say(
+        phrase(
+            "{earned:g} of {possible:g} points, pass mark {pass_mark:g} %.",
+            earned=points.earned,
+            possible=points.possible,
+            pass_mark=bundle.exercise.pass_mark,
+        )
+    )
     if ledger.ending is not None:
         sheet.say(ledger.ending)
     for gate in ledger.gates:
         sheet.say(gate.says, colour=BRICK)
     _ledger_table(sheet, bundle, ledger)
     if overrides:
-        sheet.heading(f"Overridden; computed was {computed.percent} %")
+        sheet.heading(phrase("Overridden; computed was {percent} %", percent=computed.percent))
         for each in overrides:
-            was = f"{subject_of(bundle, computed, each)}: computed {computed_of(computed, each)}"
-            sheet.say(f"{was}; {each.by}, {each.at}, gave {said_by(each)}: {each.reason}")
+            subject, was = subject_of(bundle, computed, each), computed_of(computed, each)
+            given = phrase(
+                "{by}, {at}, gave {given}: {reason}", by=each.by, at=each.at, given=said_by(each), reason=each.reason
+            )
+            sheet.say(phrase("{subject}: computed {was}; {given}", subject=subject, was=was, given=given))
     if ledger.aims:
-        sheet.heading("At the end")
+        sheet.heading(phrase("At the end"))
         for aim in ledger.aims:
-            sheet.say(f"{'So' if aim.met else 'Not so'}: {aim.says}", colour=QUIET if aim.met else BRICK)
-    sheet.heading("Limits exceeded")
+            sheet.say(
+                phrase("So: {aim}", aim=aim.says) if aim.met else phrase("Not so: {aim}", aim=aim.says),
+                colour=QUIET if aim.met else BRICK,
+            )
+    sheet.heading(phrase("Limits exceeded"))
     for limit in ledger.limits:
-        cost = f" It costs {limit.cost:g}." if limit.cost else ""
-        sheet.say(f"{limit.severity.capitalize()}, {clock(limit.start)} to {clock(limit.end)}: {limit.says}{cost}")
+        cost = " " + phrase("It costs {cost:g}.", cost=limit.cost) if limit.cost else ""
+        words, start, end = STANDING_WORDS[limit.severity], clock(limit.start), clock(limit.end)
+        span = phrase(
+            "{standing:high}, {start} to {end}: {limit}", standing=words, start=start, end=end, limit=limit.says
+        )
+        sheet.say(span + cost)
     if not ledger.limits:
-        sheet.say("None.", colour=QUIET)
-    sheet.heading("Not on the card")
+        sheet.say(phrase("None."), colour=QUIET)
+    sheet.heading(phrase("Not on the card"))
     for extra in ledger.extras:
-        sheet.say(f"{extra.effect.capitalize()}, {clock(extra.t)}: {extra.says}")
+        effect, at = EFFECT_WORDS[extra.effect], clock(extra.t)
+        sheet.say(phrase("{effect:high}, {at}: {says}", effect=effect, at=at, says=extra.says))
     if not ledger.extras:
-        sheet.say("Nothing was moved that the card did not ask for.", colour=QUIET)
+        sheet.say(phrase("Nothing was moved that the card did not ask for."), colour=QUIET)
     if ledger.time is not None:
-        sheet.heading(f"Time: {clock(ledger.time.needed)} needed, {clock(ledger.time.used)} used")
+        sheet.heading(
+            phrase("Time: {needed} needed, {used} used", needed=clock(ledger.time.needed), used=clock(ledger.time.used))
+        )
         for lost in sorted(ledger.time.lost, key=lambda each: -each.seconds)[:8]:
-            sheet.say(f"{lost.seconds:+.1f} s: {lost.says}")
+            sheet.say(phrase("{seconds:+.1f} s: {says}", seconds=lost.seconds, says=lost.says))
     if about.acts:
-        sheet.heading("The instructor in the run, at no cost to the trainee")
+        sheet.heading(phrase("The instructor in the run, at no cost to the trainee"))
         for seconds, says in about.acts:
-            sheet.say(f"{clock(seconds)}: {says}")
+            sheet.say(phrase("{at}: {says}", at=clock(seconds), says=says))
     _appraisal(sheet, bundle, about.appraisal)
-    sheet.heading("Record")
-    sheet.say(about.signed or "Not signed yet.")
+    sheet.heading(phrase("Record"))
+    sheet.say(about.signed or phrase("Not signed yet."))
     for name, value in about.hashes:
-        sheet.say(f"{name}: {value}", size=7)
+        sheet.say(phrase("{name}: {value}", name=name, value=value), size=7)
     if about.hashes:
-        sheet.say("`lumenstat verify RECORD` holds the stored record against them.", colour=QUIET, size=8)
-    sheet.say(f"Judged by {ledger.engine}. Documents {ledger.digest[:12]}.", colour=QUIET, size=8)
+        sheet.say(phrase("`lumenstat verify RECORD` holds the stored record against them."), colour=QUIET, size=8)
+    sheet.say(
+        phrase("Judged by {engine}. Documents {digest}.", engine=ledger.engine, digest=ledger.digest[:12]),
+        colour=QUIET,
+        size=8,
+    )
     return sheet.finished()
 
 
@@ -88,10 +127,10 @@ def _appraisal(sheet: Sheet, bundle: Bundle, said: Appraisal | None) -> None:
     """What the instructor says of the run as a whole."""
     if said is None:
         return
-    sheet.heading("The instructor's word")
+    sheet.heading(phrase("The instructor's word"))
     parts = [part for part in (said.grade, said.advice_words) if part]
     if parts:
-        sheet.say(". ".join(parts) + ".", bold=True)
+        sheet.say(joined(". ", parts) + ".", bold=True)
     if said.drill:
         names = bundle.procedure.by_id
         sheet.say("; ".join(f"{names[name].item.challenge}, {names[name].item.response}" for name in said.drill))
@@ -107,7 +146,7 @@ def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
         if not row.reached:
             continue
         step = steps[row.item]
-        words = VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else "")
+        words = VERDICT_WORDS[row.verdict] + (phrase(", corrected") if row.corrected else "")
         line = [
             str(step.number + 1),
             step.item.challenge,
@@ -117,6 +156,14 @@ def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
             words,
         ]
         rows.append([*line, f"{row.earned:g} / {row.possible:g}"])
-    sheet.heading("Ledger")
-    heads = ("No.", "Item", "Expected", "What was done", "At", "Verdict", "Points")
+    sheet.heading(phrase("Ledger"))
+    heads = (
+        phrase("No."),
+        phrase("Item"),
+        phrase("Expected"),
+        phrase("What was done"),
+        phrase("At"),
+        phrase("Verdict"),
+        phrase("Points"),
+    )
     sheet.rows(heads, rows, (9, 34, 28, 62, 13, 22, 17), right=(0, 4, 6))

@@ -6,10 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from lumenstat.assessment.ledger import outcome_phrase
 from lumenstat.exchange.printed_sheet import QUIET, Sheet
+from lumenstat.language.wording import SOURCE_LANGUAGE, phrase
 from lumenstat.records.logbook import LogbookLine
 
-UNSIGNED = "not signed"
+UNSIGNED = phrase("not signed")
 
 
 @dataclass(frozen=True)
@@ -23,38 +25,61 @@ class PrintedLogbook:
     mastered: Sequence[tuple[str, str]]
     seals: Mapping[str, str]
     """The seal of each run that is signed."""
+    language: str = SOURCE_LANGUAGE
 
 
 def logbook_pdf(book: PrintedLogbook) -> bytes:
     """The logbook, oldest first, with its totals."""
-    sheet = Sheet(f"Logbook: {book.name}", book.school)
+    sheet = Sheet(phrase("Logbook: {book}", book=book.name), book.school, book.language)
     sheet.title_line(book.name)
     assessed = [run for run in book.runs if run.mode == "assessed"]
     hours = sum(run.minutes for run in book.runs) / 60
     sheet.say(
-        f"Logbook as printed on {book.printed:%-d %B %Y, %H:%M} UTC: {len(book.runs)} runs, {hours:.1f} h; "
-        f"{len(assessed)} assessed, {sum(run.outcome == 'Passed' for run in assessed)} of them passed.",
+        phrase(
+            "Logbook as printed on {printed:%-d %B %Y, %H:%M} UTC: {runs} runs, {hours:.1f} h; "
+            "{assessed} assessed, {passed} of them passed.",
+            printed=book.printed,
+            runs=len(book.runs),
+            hours=hours,
+            assessed=len(assessed),
+            passed=sum(run.outcome == "Passed" for run in assessed),
+        ),
         colour=QUIET,
     )
-    sheet.heading("Runs")
-    heads = ("Date, UTC", "Exercise, airframe, version", "Kind", "Min", "Outcome", "%", "Assessed by, grade, remark")
+    sheet.heading(phrase("Runs"))
+    heads = (
+        phrase("Date, UTC"),
+        phrase("Exercise, airframe, version"),
+        phrase("Kind"),
+        phrase("Min"),
+        phrase("Outcome"),
+        "%",
+        phrase("Assessed by, grade, remark"),
+    )
     sheet.rows(heads, [_row(run) for run in book.runs], (21, 46, 16, 10, 25, 11, 56), right=(3, 5))
     if not book.runs:
-        sheet.say("Nothing flown yet.", colour=QUIET)
+        sheet.say(phrase("Nothing flown yet."), colour=QUIET)
     if book.mastered:
-        sheet.heading("Mastered")
-        sheet.rows(("Exercise", "Items"), list(book.mastered), (140, 45))
+        sheet.heading(phrase("Mastered"))
+        sheet.rows((phrase("Exercise"), phrase("Items")), list(book.mastered), (140, 45))
     signed = [run for run in book.runs if run.run_id in book.seals]
     if signed:
-        sheet.heading("Seals of signed records, SHA-256")
+        sheet.heading(phrase("Seals of signed records, SHA-256"))
         for run in signed:
-            sheet.say(f"{run.at:%Y-%m-%d %H:%M} {run.title}: {_signed(run)}. {book.seals[run.run_id]}", size=7)
-        sheet.say("`lumenstat verify RUN` holds a record against its seal.", colour=QUIET, size=8)
+            at = f"{run.at:%Y-%m-%d %H:%M} {run.title}"
+            sheet.say(
+                phrase("{run}: {signed}. {seal}", run=at, signed=_signed(run), seal=book.seals[run.run_id]), size=7
+            )
+        sheet.say(phrase("`lumenstat verify RUN` holds a record against its seal."), colour=QUIET, size=8)
     return sheet.finished()
 
 
 def _signed(run: LogbookLine) -> str:
-    return f"Signed by {run.signed_by}, {run.signed_at:%d %b %Y}" if run.signed_at else UNSIGNED
+    return (
+        phrase("Signed by {signed_by}, {signed_at:%d %b %Y}", signed_by=run.signed_by, signed_at=run.signed_at)
+        if run.signed_at
+        else UNSIGNED
+    )
 
 
 def _row(run: LogbookLine) -> list[str]:
@@ -65,7 +90,7 @@ def _row(run: LogbookLine) -> list[str]:
         f"{run.title}; {run.airframe}; {run.version}",
         run.kind,
         f"{run.minutes:.1f}",
-        run.outcome or "",
+        outcome_phrase(run.outcome or ""),
         "" if run.percent is None else f"{run.percent:g}",
-        f"{by}. {_signed(run)}",
+        phrase("{by}. {signed}", by=by, signed=_signed(run)),
     ]

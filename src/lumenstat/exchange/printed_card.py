@@ -8,12 +8,14 @@ from typing import Literal
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.items.registry import Item
+from lumenstat.language.wording import joined, phrase
 
-TRAINING_AID = (
-    "Training aid only, not for operating an aircraft. The approved flight manual, the operator's procedures, "
-    "the maintenance manual and local rules come first; licensed instructors and engineers decide."
+TRAINING_AID = phrase(
+    "Training aid only, not for operating an aircraft. The approved flight manual, the "
+    "operator's procedures, the maintenance manual and local rules come first; licensed "
+    "instructors and engineers decide."
 )
-BELOW_THE_LINE = "Down to the line. Below it only after the event it waits for."
+BELOW_THE_LINE = phrase("Down to the line. Below it only after the event it waits for.")
 
 What = Literal["section", "item", "branch", "the-line"]
 
@@ -48,7 +50,12 @@ class PrintedCard:
 def card_of(bundle: Bundle) -> PrintedCard:
     """The card of an exercise."""
     names = ", ".join(dict.fromkeys(f"{c.procedure_set}, version {c.version}" for c in bundle.checklists))
-    about = f"{bundle.airframe.name}. {names}. Documents {bundle.digest[:12]}."
+    about = phrase(
+        "{airframe}. {names}. Documents {digest}.",
+        airframe=bundle.airframe.name,
+        names=names,
+        digest=bundle.digest[:12],
+    )
     return PrintedCard(bundle.exercise.title, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
 
 
@@ -56,9 +63,9 @@ def _lines(bundle: Bundle) -> Iterator[PrintedLine]:
     number = 0
     for checklist in bundle.checklists:
         for section in checklist.sections:
-            order = "any order" if section.order == "any" else ""
-            style = "flow, then check" if section.style == "flow-then-check" else ""
-            yield PrintedLine("section", ", ".join(part for part in (section.title, order, style) if part))
+            order = phrase("any order") if section.order == "any" else ""
+            style = phrase("flow, then check") if section.style == "flow-then-check" else ""
+            yield PrintedLine("section", joined(", ", (part for part in (section.title, order, style) if part)))
             for item in section.items:
                 number += 1
                 yield from _item(item, number, 0)

@@ -10,6 +10,7 @@ from fpdf.enums import Align, TableBordersLayout
 from fpdf.fonts import FontFace
 
 from lumenstat.exchange.printed_card import TRAINING_AID
+from lumenstat.language.wording import SOURCE_LANGUAGE, catalogue_of, told
 
 FONTS = Path(__file__).parent / "fonts"
 INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
@@ -18,16 +19,16 @@ INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
 class Sheet(FPDF):
     """A4 portrait with a running title above and the training caution below every page."""
 
-    def __init__(self, title: str, school: str) -> None:
+    def __init__(self, title: str, school: str, language: str = SOURCE_LANGUAGE) -> None:
         super().__init__(format="A4", unit="mm")
-        self.running, self.school = title, school
+        self.running, self.school, self.catalogue = title, school, catalogue_of(language)
         for name, style, file in (
             ("text", "", "next-regular"),
             ("text", "B", "next-bold"),
             ("mono", "", "mono-semibold"),
         ):
             self.add_font(name, style, FONTS / f"atkinson-hyperlegible-{file}.ttf")
-        self.set_title(title)
+        self.set_title(told(title, self.catalogue))
         self.set_creator("Lumenstat")
         self.set_margins(16, 18, 16)
         self.set_auto_page_break(auto=True, margin=22)
@@ -49,7 +50,7 @@ class Sheet(FPDF):
         self.set_y(-17)
         self.set_font("text", "", 7)
         self.set_text_color(*QUIET)
-        self.multi_cell(self.epw - 20, 3.2, TRAINING_AID, new_x="RIGHT", new_y="TOP")
+        self.multi_cell(self.epw - 20, 3.2, self.printable(TRAINING_AID), new_x="RIGHT", new_y="TOP")
         self.cell(0, 3.2, f"{self.page_no()}", align=Align.R)
 
     def title_line(self, text: str) -> None:
@@ -98,9 +99,9 @@ class Sheet(FPDF):
         self.set_draw_color(*INK)
 
     def printable(self, text: str) -> str:
-        """Text with what our type has no drawing for replaced by a question mark."""
+        """Text in the language of the sheet, with what our type has no drawing for replaced by a question mark."""
         drawn = self.fonts["text"].cmap  # type: ignore[union-attr]
-        return "".join(sign if ord(sign) in drawn or sign == "\n" else "?" for sign in text)
+        return "".join(sign if ord(sign) in drawn or sign == "\n" else "?" for sign in told(text, self.catalogue))
 
     def finished(self) -> bytes:
         """The document."""

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import appraisal_of, overrides_of, verify
@@ -21,7 +22,7 @@ def record_json(session: Session, run_id: str) -> dict[str, Any]:
     """Everything that is kept of a run but its flight trace. Raises RecordError before it is judged."""
     run = find_run(session, run_id)
     if run.ledger is None:
-        raise RecordError("This run is not judged yet.")
+        raise RecordError(phrase("This run is not judged yet."))
     overrides = as_they_count(overrides_of(session, run_id))
     computed = Ledger.model_validate_json(run.ledger)
     counted = with_overrides(run.exercise.bundle, computed, overrides)

@@ -25,6 +25,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Flag, Name, Positive, Since, Text, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.panel.part import Instrument, PanelsSection
 from lumenstat.systems.system import Sections
 
@@ -33,14 +34,19 @@ if TYPE_CHECKING:
 
 PACE_SECONDS = 2.5
 """How long a brisk trainee takes to read aloud. Our own figure, no source."""
-WORDS = {"within": "within limits", "below": "below limits", "above": "above limits", "dead": "dead"}
+WORDS = {
+    "within": phrase("within limits"),
+    "below": phrase("below limits"),
+    "above": phrase("above limits"),
+    "dead": phrase("dead"),
+}
 
 
 class Belongs(Written):
     """When a limit belongs: a reading taken at another moment is itself the slip."""
 
-    when: Annotated[ExpressionText, Shown("Only while", "expression")]
-    says: Annotated[Text, Shown("Because", "words")]
+    when: Annotated[ExpressionText, Shown(phrase("Only while"), "expression")]
+    says: Annotated[Text, Shown(phrase("Because"), "words")]
 
 
 class Otherwise(Written):
@@ -56,12 +62,12 @@ class Otherwise(Written):
 class CheckItem(ItemBase):
     """Read an instrument aloud and judge it."""
 
-    WORD = "Check"
+    WORD = phrase("Check")
     ICON = "M1.5 7a5.5 5.5 0 1 0 11 0a5.5 5.5 0 1 0 -11 0M7 7L10 4"
     kind: Literal["check"]
-    instrument: Annotated[Name, Shown("Instrument", "instrument")]
+    instrument: Annotated[Name, Shown(phrase("Instrument"), "instrument")]
     expect: Expect
-    read_tolerance: Annotated[Positive, Shown("Misread by", "figure", "{unit}")]
+    read_tolerance: Annotated[Positive, Shown(phrase("Misread by"), "figure", "{unit}")]
     moment: Belongs | None = None
     if_not: Otherwise | None = None
 
@@ -72,10 +78,13 @@ class CheckItem(ItemBase):
         instruments = airframe.section(PanelsSection).instruments
         checker.known((*path, "instrument"), "instrument", self.instrument, instruments)
         if self.expect.model_dump(exclude_none=True) == {}:
-            checker.wrong((*path, "expect"), "needs a `min`, a `max`, `equals` or a `paper`")
+            checker.wrong((*path, "expect"), phrase("needs a `min`, a `max`, `equals` or a `paper`"))
         low, high = self.expect.min, self.expect.max
         if low is not None and high is not None and low > high:
-            checker.wrong((*path, "expect"), f"`min` {low:g} is above `max` {high:g}, so nothing is within limits")
+            checker.wrong(
+                (*path, "expect"),
+                phrase("`min` {low:g} is above `max` {high:g}, so nothing is within limits", low=low, high=high),
+            )
         if self.moment is not None:
             checker.truth((*path, "moment", "when"), self.moment.when, over_time=True)
 
@@ -88,7 +97,11 @@ class CheckItem(ItemBase):
         """What follows where it is not within limits."""
         if self.if_not is not None:
             yield Way(
-                self.if_not.id, f"If not: {self.if_not.says}", self.if_not.items, ("if_not", "items"), self.if_not.stop
+                self.if_not.id,
+                phrase("If not: {if_not}", if_not=self.if_not.says),
+                self.if_not.items,
+                ("if_not", "items"),
+                self.if_not.stop,
             )
 
     def answers(self) -> Iterator[Key]:
@@ -116,7 +129,7 @@ class CheckItem(ItemBase):
         in_moment = self.in_moment(moment, seen)
         figure = shown if isinstance(shown, int | float) else None
         verdict = judge_call(self, instrument, moment.event.args, figure, in_moment, seen.papers)
-        text = "dark" if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
+        text = phrase("dark") if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
         evidence = [(instrument.name, text)]
         for control in (instrument.selector, instrument.dimmer):
             if control is not None:
@@ -125,7 +138,7 @@ class CheckItem(ItemBase):
 
     def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
         """That it was not called out."""
-        return f"{seen.instruments[self.instrument].name} was never called out for this item."
+        return phrase("{name} was never called out for this item.", name=seen.instruments[self.instrument].name)
 
     def in_moment(self, moment: EventMoment, seen: Seen) -> bool:
         """Whether a moment is the one to which its limits belong."""
@@ -185,13 +198,17 @@ class CheckItem(ItemBase):
     def missing(self, hands: PerfectHands) -> Missing:
         """What it shows instead."""
         shown, instrument = hands.reads(self.instrument), hands.instruments[self.instrument]
-        reads = "is dark" if shown is None else f"reads {shown:.{instrument.decimals}f} {instrument.unit or ''}"
-        return Missing("reading", f"at '{self.challenge}' {instrument.name} {reads.strip()}")
+        if shown is None:
+            says = phrase("at '{item}' {name} is dark", item=self.challenge, name=instrument.name)
+        else:
+            figure = f"{shown:.{instrument.decimals}f} {instrument.unit or ''}".strip()
+            says = phrase("at '{item}' {name} reads {figure}", item=self.challenge, name=instrument.name, figure=figure)
+        return Missing("reading", says)
 
     def never(self, end: Mapping[str, Any]) -> Never:
         """It can never be read."""
-        when = self.moment.when if self.moment else "its instrument can be read"
-        return Never("never-readable", f"`{when}` never comes true, so it can never be read")
+        when = self.moment.when if self.moment else phrase("its instrument can be read")
+        return Never("never-readable", phrase("`{when}` never comes true, so it can never be read", when=when))
 
 
 @dataclass(frozen=True)
@@ -218,18 +235,55 @@ def judge_call(
     unit = instrument.unit
     judged, reading = call["judgement"], call.get("reading")
     if item.moment is not None and not in_moment:
-        return CallVerdict(False, f"The reading belongs to another moment: {item.moment.says}.")
+        return CallVerdict(False, phrase("The reading belongs to another moment: {moment}.", moment=item.moment.says))
     if shown is None:
         if judged == "dead":
-            return CallVerdict(True, f"{instrument.name} was dark and was called dead.")
-        return CallVerdict(False, f"{instrument.name} was dark; there was nothing to read.")
+            return CallVerdict(True, phrase("{instrument} was dark and was called dead.", instrument=instrument.name))
+        return CallVerdict(
+            False, phrase("{instrument} was dark; there was nothing to read.", instrument=instrument.name)
+        )
     exact = f"{shown:.{instrument.decimals}f}"
     # Calling a live instrument dead is wrong whatever it showed.
     if judged == "dead" or reading is None:
-        return CallVerdict(False, f"Called dead, but {instrument.name} was alive and showed {exact} {unit}.")
+        return CallVerdict(
+            False,
+            phrase(
+                "Called dead, but {instrument} was alive and showed {exact} {unit}.",
+                instrument=instrument.name,
+                exact=exact,
+                unit=unit,
+            ),
+        )
     if abs(reading - shown) > item.read_tolerance + 0.5 * 10**-instrument.decimals:
-        return CallVerdict(False, f"Called {reading:g} {unit}, but {instrument.name} showed {exact} {unit}.")
+        return CallVerdict(
+            False,
+            phrase(
+                "Called {reading:g} {unit}, but {instrument} showed {exact} {unit}.",
+                reading=reading,
+                unit=unit,
+                instrument=instrument.name,
+                exact=exact,
+            ),
+        )
     means = meaning_of(shown_figure(shown, instrument.decimals), item.expect, papers, item.read_tolerance)
     if judged != means:
-        return CallVerdict(False, f"Showed {exact} {unit}, judged {WORDS[judged]}; it was {WORDS[means]}.")
-    return CallVerdict(True, f"Showed {exact} {unit}, called {reading:g}, judged {WORDS[judged]}.")
+        return CallVerdict(
+            False,
+            phrase(
+                "Showed {exact} {unit}, judged {judged}; it was {means}.",
+                exact=exact,
+                unit=unit,
+                judged=WORDS[judged],
+                means=WORDS[means],
+            ),
+        )
+    return CallVerdict(
+        True,
+        phrase(
+            "Showed {exact} {unit}, called {reading:g}, judged {judged}.",
+            exact=exact,
+            unit=unit,
+            reading=reading,
+            judged=WORDS[judged],
+        ),
+    )

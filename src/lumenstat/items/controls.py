@@ -13,6 +13,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name, Position, Text, Written, position_text
+from lumenstat.language.wording import joined, phrase
 from lumenstat.systems.panel.part import PanelsSection, check_position
 from lumenstat.systems.system import Sections
 
@@ -32,9 +33,9 @@ class ControlItem(ItemBase):
     DONE: ClassVar[str]
     """What was not done where it was omitted."""
 
-    control: Annotated[Name | None, Shown("Control", "control")] = None
+    control: Annotated[Name | None, Shown(phrase("Control"), "control")] = None
     controls: tuple[Name, ...] = ()
-    to: Annotated[Position | PaperValue, Shown("To", "position")]
+    to: Annotated[Position | PaperValue, Shown(phrase("To"), "position")]
 
     @property
     def all_controls(self) -> tuple[str, ...]:
@@ -57,7 +58,7 @@ class ControlItem(ItemBase):
         """Controls and positions that there are."""
         controls = airframe.section(PanelsSection).controls
         if (self.control is None) == (not self.controls):
-            checker.wrong(path, "needs `control`, or `controls` for several in one line, and not both")
+            checker.wrong(path, phrase("needs `control`, or `controls` for several in one line, and not both"))
         for name in self.all_controls:
             if checker.refers(path, "control", name) and not isinstance(self.to, PaperValue):
                 check_position(controls[name], self.to, (*path, "to"), checker)
@@ -88,17 +89,28 @@ class ControlItem(ItemBase):
         wanted, done = self.target(seen.papers), self._walked(crew, seen)[1]
         left = [name for name in self.all_controls if name not in done]
         stood = {name: str(position_text(end[naming.control(name)])) for name in left}
-        names = " and ".join(seen.controls[name].name for name in left)
-        verb = self.DONE if seen.controls[left[0]].kind != "entry" else "entered"
+        names = joined(phrase(" and "), (seen.controls[name].name for name in left))
+        verb = self.DONE if seen.controls[left[0]].kind != "entry" else phrase("entered")
         if done:
-            others = " and ".join(seen.controls[name].name for name in self.all_controls if name in done)
-            return f"Only {others} was {verb}; {names} never: at the end it stood at {_listed(stood.values())}."
-        never = f"Never {verb}{self._moved(crew, seen)}"
+            others = joined(phrase(" and "), (seen.controls[name].name for name in self.all_controls if name in done))
+            return phrase(
+                "Only {others} was {verb}; {names} never: at the end it stood at {values}.",
+                others=others,
+                verb=verb,
+                names=names,
+                values=_listed(stood.values()),
+            )
+        never = phrase("Never {verb}{seen}", verb=verb, seen=self._moved(crew, seen))
         if set(stood.values()) == {wanted}:
-            return f"{never}; at the end it stood at {wanted} all the same."
+            return phrase("{never}; at the end it stood at {wanted} all the same.", never=never, wanted=wanted)
         if any(seen.asked_for(name, at) for name, at in stood.items()):
-            return f"{never}."
-        return f"{never}: at the end it stood at {_listed(stood.values())}, not at {wanted}."
+            return phrase("{never}.", never=never)
+        return phrase(
+            "{never}: at the end it stood at {values}, not at {wanted}.",
+            never=never,
+            values=_listed(stood.values()),
+            wanted=wanted,
+        )
 
     def _moved(self, crew: Sequence[EventMoment], seen: Seen) -> str:
         """What was done with its controls instead."""
@@ -111,17 +123,19 @@ class ControlItem(ItemBase):
         done[moment.event.args["control"]] = moment.index
         if len(done) == len(self.all_controls):
             names = ", ".join(seen.controls[name].name for name in self.all_controls)
-            yield attempt(moment, True, f"{names} {verb}.", tuple(sorted(done.values())), evidence)
+            yield attempt(
+                moment, True, phrase("{names} {verb}.", names=names, verb=verb), tuple(sorted(done.values())), evidence
+            )
             done.clear()
 
 
 class SetItem(ControlItem):
     """Move a control, or several, to a position."""
 
-    WORD = "Set"
+    WORD = phrase("Set")
     ICON = "M3 2.5L11 7L3 11.5Z"
     FILLED = True
-    DONE = "moved"
+    DONE = phrase("moved")
     CHECKED = True
     kind: Literal["set"]
 
@@ -148,13 +162,13 @@ class SetItem(ControlItem):
             to, name = str(position_text(args["to"])), seen.controls[control].name
             evidence = ((name, str(position_text(moment.state[naming.control(control)]))),)
             if to == wanted:
-                found += self._done_with(done, moment, seen, f"set to {wanted}", evidence)
+                found += self._done_with(done, moment, seen, phrase("set to {wanted}", wanted=wanted), evidence)
                 continue
             # Moved away again: it has to be put right before the line counts.
             done.pop(control, None)
             if control not in seen.selectors:
                 slip = not _passing(islice(crew, place + 1, None), moment)
-                says = f"{name} went to {to}, not to {wanted}."
+                says = phrase("{name} went to {to}, not to {wanted}.", name=name, to=to, wanted=wanted)
                 found.append(attempt(moment, False, says, evidence=evidence, slip=slip))
         return found, done
 
@@ -162,10 +176,19 @@ class SetItem(ControlItem):
         """Controls that stood elsewhere when it was answered."""
         wanted = self.target(seen.papers)
         stood = {name: str(position_text(answer.state[naming.control(name)])) for name in self.all_controls}
-        off = [f"{seen.controls[name].name} stood at {at}" for name, at in stood.items() if at != wanted]
+        off = [
+            phrase("{controls} stood at {at}", controls=seen.controls[name].name, at=at)
+            for name, at in stood.items()
+            if at != wanted
+        ]
         if not off:
             return None
-        return f"Answered '{self.response}' at {answer.event.tick / 100:.1f} s, but {' and '.join(off)}."
+        return phrase(
+            "Answered '{response}' at {at:.1f} s, but {off}.",
+            response=self.response,
+            at=answer.event.tick / 100,
+            off=joined(phrase(" and "), off),
+        )
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By moving each control there, or of a flow by saying so."""
@@ -191,9 +214,9 @@ class SetItem(ControlItem):
 class VerifyItem(ControlItem):
     """Look at a control and say where it stands."""
 
-    WORD = "Verify"
+    WORD = phrase("Verify")
     ICON = "M1.5 7C4 3 10 3 12.5 7C10 11 4 11 1.5 7ZM5.9 7a1.1 1.1 0 1 0 2.2 0a1.1 1.1 0 1 0 -2.2 0"
-    DONE = "looked at"
+    DONE = phrase("looked at")
     SILENT = True
     kind: Literal["verify"]
 
@@ -222,7 +245,7 @@ class VerifyItem(ControlItem):
             if moment.event.verb == "set":
                 to = str(position_text(args["to"]))
                 if to == wanted and stood != wanted and control not in displaced:
-                    found += self._done_with(done, moment, seen, f"put to {wanted}", evidence)
+                    found += self._done_with(done, moment, seen, phrase("put to {wanted}", wanted=wanted), evidence)
                 elif stood == wanted and to != wanted and not seen.asked_for(control, to):
                     displaced.add(control)
                 if to == wanted:
@@ -234,7 +257,7 @@ class VerifyItem(ControlItem):
             if said == wanted == stood and control in done:
                 continue  # It was put right just before, and that move stays part of the attempt.
             if said == wanted == stood:
-                found += self._done_with(done, moment, seen, f"seen at {wanted}", evidence)
+                found += self._done_with(done, moment, seen, phrase("seen at {wanted}", wanted=wanted), evidence)
                 continue
             done.pop(control, None)
             says = _misread(name, said, stood, wanted)
@@ -247,7 +270,9 @@ class VerifyItem(ControlItem):
         own = [e for e in moves if not seen.asked_for(str(e.args["control"]), str(position_text(e.args["to"])))]
         if not own:
             return ""
-        return f", though moved to {position_text(own[-1].args['to'])} at {own[-1].tick / 100:.1f} s"
+        return phrase(
+            ", though moved to {to} at {at:.1f} s", to=position_text(own[-1].args["to"]), at=own[-1].tick / 100
+        )
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By saying of each control where it stands, or putting it there."""
@@ -285,5 +310,7 @@ def _listed(names: Iterable[str]) -> str:
 
 def _misread(name: str, said: str, stood: str, wanted: str) -> str:
     if said != stood:
-        return f"{name} was said to be at {said}, but stood at {stood}."
-    return f"{name} was seen at {stood} and left there; it belongs at {wanted}."
+        return phrase("{name} was said to be at {said}, but stood at {stood}.", name=name, said=said, stood=stood)
+    return phrase(
+        "{name} was seen at {stood} and left there; it belongs at {wanted}.", name=name, stood=stood, wanted=wanted
+    )

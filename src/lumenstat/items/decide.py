@@ -15,6 +15,7 @@ from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import parse
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Flag, Seconds, Since, Text, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.system import Sections
 
 if TYPE_CHECKING:
@@ -37,11 +38,11 @@ class DecisionBranch(Written):
 class DecideItem(ItemBase):
     """Choose a branch; the first whose expression is true is the right one."""
 
-    WORD = "Decide"
+    WORD = phrase("Decide")
     ICON = "M7 1.5L12.5 7L7 12.5L1.5 7Z"
     TOUCHES = False
     DONE_BY_WAY = True
-    NEVER = "Never decided."
+    NEVER = phrase("Never decided.")
     kind: Literal["decide"]
     branches: Annotated[tuple[DecisionBranch, ...], Field(min_length=2)]
 
@@ -79,10 +80,15 @@ class DecideItem(ItemBase):
             if isinstance(value, float) and quantity in read
         )
         if chosen == right:
-            decided = attempt(moment, True, f"Decided: {words[chosen]}.", evidence=evidence)
+            decided = attempt(moment, True, phrase("Decided: {chosen}.", chosen=words[chosen]), evidence=evidence)
             return replace(decided, way=chosen)
-        rather = f"; the state called for: {words[right]}" if right else ""
-        return attempt(moment, False, f"Decided: {words.get(chosen, chosen)}{rather}.", evidence=evidence)
+        rather = phrase("; the state called for: {right}", right=words[right]) if right else ""
+        return attempt(
+            moment,
+            False,
+            phrase("Decided: {chosen}{rather}.", chosen=words.get(chosen, chosen), rather=rather),
+            evidence=evidence,
+        )
 
     def due(self, way: str | None) -> tuple[str, float] | None:
         """The branch that was taken, in its time."""
@@ -113,4 +119,4 @@ class DecideItem(ItemBase):
     def never(self, end: Mapping[str, Any]) -> Never:
         """No branch is right."""
         branches = ", ".join(f"`{branch.when}`" for branch in self.branches)
-        return Never("decision-uncovered", f"no branch is right: {branches}")
+        return Never("decision-uncovered", phrase("no branch is right: {branches}", branches=branches))

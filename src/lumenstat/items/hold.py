@@ -10,6 +10,7 @@ from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Par
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Seconds
+from lumenstat.language.wording import phrase
 from lumenstat.systems.panel.part import PanelsSection
 from lumenstat.systems.system import Sections
 
@@ -21,14 +22,14 @@ USUAL_SECONDS = 2
 class HoldItem(ItemBase):
     """Hold a momentary control in for a time while watching; judged when it is let go."""
 
-    WORD = "Hold"
+    WORD = phrase("Hold")
     ICON = "M7 1.5V8M4 5.5L7 8.5L10 5.5M2.5 12H11.5"
-    NEVER = "Never held."
+    NEVER = phrase("Never held.")
     kind: Literal["hold"]
-    control: Annotated[Name, Shown("Control", "control")]
-    seconds: Annotated[Seconds, Shown("At least", "figure", "s")]
-    at_most: Annotated[Seconds | None, Shown("At most", "figure", "s")] = None
-    watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None
+    control: Annotated[Name, Shown(phrase("Control"), "control")]
+    seconds: Annotated[Seconds, Shown(phrase("At least"), "figure", "s")]
+    at_most: Annotated[Seconds | None, Shown(phrase("At most"), "figure", "s")] = None
+    watch: Annotated[ExpressionText | None, Shown(phrase("Watching for"), "expression")] = None
 
     @classmethod
     def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -39,7 +40,10 @@ class HoldItem(ItemBase):
         """A momentary control, an indication that can be seen."""
         known = checker.refers((*path, "control"), "control", self.control)
         if known and airframe.section(PanelsSection).controls[self.control].kind != "momentary":
-            checker.wrong((*path, "control"), f"{self.control} stays where it is put; a momentary one is held")
+            checker.wrong(
+                (*path, "control"),
+                phrase("{control} stays where it is put; a momentary one is held", control=self.control),
+            )
         if self.watch is not None:
             checker.truth((*path, "watch"), self.watch, over_time=True)
 
@@ -74,15 +78,18 @@ class HoldItem(ItemBase):
 
     def _judged(self, pressed: EventMoment, released: EventMoment, seen: Seen) -> Attempt:
         held = (released.event.tick - pressed.event.tick) / 100
-        says, right = f"{seen.controls[self.control].name} held for {held:.1f} s", False
+        says, right = (
+            phrase("{control} held for {held:.1f} s", control=seen.controls[self.control].name, held=held),
+            False,
+        )
         if held < self.seconds:
-            says += f"; {self.seconds:g} s were due."
+            says += phrase("; {seconds:g} s were due.", seconds=self.seconds)
         elif self.at_most is not None and held > self.at_most:
-            says += f"; at most {self.at_most:g} s were allowed."
+            says += phrase("; at most {at_most:g} s were allowed.", at_most=self.at_most)
         elif self.watch is not None and not seen.flag(released, self.watch):
-            says += " and let go though the indication was not there."
+            says += phrase(" and let go though the indication was not there.")
         else:
-            says, right = f"{says}.", True
+            says, right = phrase("{says}.", says=says), True
         return attempt(released, right, says, (pressed.index, released.index))
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:

@@ -16,6 +16,7 @@ from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Mis
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import DocumentId, ExpressionText, Flag, Positive, Seconds, Since, Text, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.system import Sections
 
 Who = Literal["captain", "first-officer", "both", "either"]
@@ -66,7 +67,7 @@ class ItemBase(Written):
     """Answered by saying so alone, in a guided run too."""
     CHECKED: ClassVar[bool] = False
     """Done in a flow from memory, it is answered in words when the check is read."""
-    NEVER: ClassVar[str] = "Never done."
+    NEVER: ClassVar[str] = phrase("Never done.")
     """What is said where it was never tried."""
     SILENT: ClassVar[bool] = False
     """Looks or speaks only, so that in which order it stands makes no difference to the aircraft."""
@@ -216,11 +217,13 @@ class ItemBase(Written):
 
     def missing(self, hands: PerfectHands) -> Missing:
         """What is missing where its turn does not come."""
-        return Missing("wait", f"'{self.challenge}: {self.response}' never comes")
+        return Missing(
+            "wait", phrase("'{challenge}: {response}' never comes", challenge=self.challenge, response=self.response)
+        )
 
     def never(self, end: Mapping[str, Any]) -> Never:
         """Why it can never be done, with every quantity as it was at the end."""
-        return Never("cannot-be-reached", "its turn never comes")
+        return Never("cannot-be-reached", phrase("its turn never comes"))
 
 
 if TYPE_CHECKING:

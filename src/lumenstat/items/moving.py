@@ -13,6 +13,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Position, position_text
+from lumenstat.language.wording import phrase
 from lumenstat.systems.panel.part import Control, PanelsSection, check_position
 from lumenstat.systems.system import Sections
 
@@ -23,12 +24,12 @@ SWEEP_MOVES = 3
 class CycleItem(ItemBase):
     """Move a control through positions, one after another."""
 
-    WORD = "Cycle"
+    WORD = phrase("Cycle")
     ICON = "M11.5 7A4.5 4.5 0 1 1 9.5 3.2M9.5 1V3.6H7"
-    NEVER = "Never moved through its positions."
+    NEVER = phrase("Never moved through its positions.")
     kind: Literal["cycle"]
-    control: Annotated[Name, Shown("Control", "control")]
-    through: Annotated[tuple[Position, ...], Field(min_length=2), Shown("Positions, in turn", "list")]
+    control: Annotated[Name, Shown(phrase("Control"), "control")]
+    through: Annotated[tuple[Position, ...], Field(min_length=2), Shown(phrase("Positions, in turn"), "list")]
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """A control that stands in these positions."""
@@ -58,14 +59,23 @@ class CycleItem(ItemBase):
             to = str(position_text(moment.event.args["to"]))
             if to != self.through[len(parts)]:
                 if parts:
-                    says = f"{name} went to {to}; {self.through[len(parts)]} was next."
+                    says = phrase(
+                        "{name} went to {to}; {parts} was next.", name=name, to=to, parts=self.through[len(parts)]
+                    )
                     found.append(attempt(moment, False, says, (*parts, moment.index)))
                 # The wrong move may itself be the first of a new try.
                 parts = [moment.index] if to == self.through[0] else []
                 continue
             parts.append(moment.index)
             if len(parts) == len(self.through):
-                found.append(attempt(moment, True, f"{name} moved through {', '.join(self.through)}.", tuple(parts)))
+                found.append(
+                    attempt(
+                        moment,
+                        True,
+                        phrase("{name} moved through {through}.", name=name, through=", ".join(self.through)),
+                        tuple(parts),
+                    )
+                )
                 parts = []
         return found
 
@@ -90,12 +100,12 @@ class CycleItem(ItemBase):
 class SweepItem(ItemBase):
     """Move a control to each end and back to where it stood, with the indication there when it is back."""
 
-    WORD = "Sweep"
+    WORD = phrase("Sweep")
     ICON = "M2 7H12M4.5 4.5L2 7L4.5 9.5M9.5 4.5L12 7L9.5 9.5"
-    NEVER = "Never moved to each end and back."
+    NEVER = phrase("Never moved to each end and back.")
     kind: Literal["sweep"]
-    control: Annotated[Name, Shown("Control", "control")]
-    watch: Annotated[ExpressionText | None, Shown("Watching for", "expression")] = None
+    control: Annotated[Name, Shown(phrase("Control"), "control")]
+    watch: Annotated[ExpressionText | None, Shown(phrase("Watching for"), "expression")] = None
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """A control that stands in positions, an indication that can be seen."""
@@ -134,10 +144,14 @@ class SweepItem(ItemBase):
             been.add(to)
             if to == stood:
                 there = self.watch is None or seen.flag(moment, self.watch)
-                says = f"{control.name} came back without {', '.join(sorted(ends - been))}."
+                says = phrase(
+                    "{control} came back without {missing}.",
+                    control=control.name,
+                    missing=", ".join(sorted(ends - been)),
+                )
                 if ends <= been:
-                    unseen = "" if there else ", but the indication was not there"
-                    says = f"{control.name} moved to each end and back{unseen}."
+                    unseen = "" if there else phrase(", but the indication was not there")
+                    says = phrase("{control} moved to each end and back{unseen}.", control=control.name, unseen=unseen)
                 found.append(attempt(moment, ends <= been and there, says, tuple(parts)))
                 parts = []
         return found
@@ -163,7 +177,9 @@ def _moved(name: str, path: Path_, airframe: Sections, checker: Checker) -> Cont
         return None
     control = airframe.section(PanelsSection).controls[name]
     if control.kind in ("momentary", "entry"):
-        says = f"{name} is a {control.kind}; only what stands in positions is moved through them"
+        says = phrase(
+            "{name} is a {kind}; only what stands in positions is moved through them", name=name, kind=control.kind
+        )
         checker.wrong((*path, "control"), says)
         return None
     return control

@@ -7,13 +7,14 @@ from typing import Annotated
 
 from lumenstat.items.item import Shown
 from lumenstat.language.values import Number, Text, Written
+from lumenstat.language.wording import phrase
 
 
 class Expect(Written):
     """What an instrument should show. `equals` and `paper` are met within the read tolerance."""
 
-    min: Annotated[Number | None, Shown("At least", "figure", "{unit}")] = None
-    max: Annotated[Number | None, Shown("At most", "figure", "{unit}")] = None
+    min: Annotated[Number | None, Shown(phrase("At least"), "figure", "{unit}")] = None
+    max: Annotated[Number | None, Shown(phrase("At most"), "figure", "{unit}")] = None
     equals: Number | None = None
     paper: Text | None = None
 

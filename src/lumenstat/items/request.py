@@ -23,6 +23,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import Name
+from lumenstat.language.wording import phrase
 from lumenstat.systems.services import ServicesSection
 from lumenstat.systems.system import Sections
 
@@ -30,19 +31,19 @@ from lumenstat.systems.system import Sections
 class RequestItem(ItemBase):
     """Ask the crew outside for something."""
 
-    WORD = "Request"
+    WORD = phrase("Request")
     ICON = "M2 3H12V9H7L4 12V9H2Z"
-    NEVER = "Never asked for."
+    NEVER = phrase("Never asked for.")
     kind: Literal["request"]
-    service: Annotated[Name, Shown("Service", "service")]
-    action: Annotated[Name, Shown("To", "action")]
+    service: Annotated[Name, Shown(phrase("Service"), "service")]
+    action: Annotated[Name, Shown(phrase("To"), "action")]
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """A service and an action that there are."""
         services = {service.id: service for service in airframe.section(ServicesSection).services}
         if checker.refers((*path, "service"), "service", self.service):
             actions = [action.id for action in services[self.service].actions]
-            checker.known((*path, "action"), f"action of {self.service}", self.action, actions)
+            checker.known((*path, "action"), phrase("action of {service}", service=self.service), self.action, actions)
 
     def answers(self) -> Iterator[Key]:
         """Just that request."""
@@ -59,9 +60,9 @@ class RequestItem(ItemBase):
 
     def _request(self, moment: EventMoment) -> Attempt:
         says = (
-            f"Asked, but it could not be done: {_lower(moment.refusal)}"
+            phrase("Asked, but it could not be done: {refusal:low}", refusal=moment.refusal)
             if moment.refusal
-            else "Asked, and the crew went to do it."
+            else phrase("Asked, and the crew went to do it.")
         )
         stood = str(moment.state[naming.service(self.service)])
         return attempt(moment, moment.accepted, says, evidence=((self.service, stood),))
@@ -82,14 +83,15 @@ class RequestItem(ItemBase):
 
     def missing(self, hands: PerfectHands) -> Missing:
         """It can not be asked for."""
-        return Missing("request", f"'{self.challenge}' can no longer be asked for")
+        return Missing("request", phrase("'{challenge}' can no longer be asked for", challenge=self.challenge))
 
     def never(self, end: Mapping[str, Any]) -> Never:
         """The crew cannot do it, or cannot be called."""
         state = end[naming.service(self.service)]
-        says = f"{self.service} stands at '{state}': the crew cannot {self.action} it, or nobody can call them"
+        says = phrase(
+            "{service} stands at '{state}': the crew cannot {action} it, or nobody can call them",
+            service=self.service,
+            state=state,
+            action=self.action,
+        )
         return Never("cannot-ask", says)
-
-
-def _lower(text: str) -> str:
-    return text[:1].lower() + text[1:]

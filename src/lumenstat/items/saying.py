@@ -10,20 +10,21 @@ from lumenstat.items.seen import Answers, Attempt, EventMoment, LoggedEvent, Nev
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Seconds, Text
+from lumenstat.language.wording import phrase
 from lumenstat.systems.system import Sections
 
 
 class WaitItem(ItemBase):
     """Go on only when something is there. `left` names the quantity that tells how many seconds are left."""
 
-    WORD = "Wait"
+    WORD = phrase("Wait")
     ICON = "M3 1.5H11L7 7L11 12.5H3L7 7Z"
     SAID = True
-    NEVER = "Nobody said that it was there."
+    NEVER = phrase("Nobody said that it was there.")
     kind: Literal["wait"]
-    until: Annotated[ExpressionText, Shown("Until", "expression")]
+    until: Annotated[ExpressionText, Shown(phrase("Until"), "expression")]
     left: Text | None = None
-    at_most: Annotated[Seconds | None, Shown("Answered within", "figure", "s")] = None
+    at_most: Annotated[Seconds | None, Shown(phrase("Answered within"), "figure", "s")] = None
 
     def check(self, path: Path_, airframe: Sections, checker: Checker) -> None:
         """Something that can be there, and a figure that tells how long."""
@@ -43,7 +44,9 @@ class WaitItem(ItemBase):
 
     def _response(self, moment: EventMoment, seen: Seen) -> Attempt:
         there = seen.flag(moment, self.until)
-        return attempt(moment, there, "Said when it was there." if there else "Said before it was there.")
+        return attempt(
+            moment, there, phrase("Said when it was there.") if there else phrase("Said before it was there.")
+        )
 
     @property
     def too_soon(self) -> bool:
@@ -79,20 +82,24 @@ class WaitItem(ItemBase):
 
     def never(self, end: Mapping[str, Any]) -> Never:
         """It never comes."""
-        return Never("wait-never-ends", f"`{self.until}` never comes true, however long one waits", self.until)
+        return Never(
+            "wait-never-ends",
+            phrase("`{until}` never comes true, however long one waits", until=self.until),
+            self.until,
+        )
 
 
 class ConfirmItem(ItemBase):
     """State something outside the model."""
 
-    WORD = "Confirm"
+    WORD = phrase("Confirm")
     ICON = "M2.5 7.5L5.5 10.5L11.5 3.5"
     SAID = True
     SILENT = True
     TOUCHES = False
-    NEVER = "Never confirmed."
+    NEVER = phrase("Never confirmed.")
     kind: Literal["confirm"]
-    statement: Annotated[Text, Shown("Statement", "area")]
+    statement: Annotated[Text, Shown(phrase("Statement"), "area")]
 
     @classmethod
     def filled_in(cls, entry: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -102,7 +109,7 @@ class ConfirmItem(ItemBase):
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Every time it was confirmed."""
         said = [moment for moment in crew if did(moment, "confirm", item=self.id)]
-        return [attempt(moment, True, f"Confirmed: {self.statement}") for moment in said]
+        return [attempt(moment, True, phrase("Confirmed: {statement}", statement=self.statement)) for moment in said]
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By confirming it."""

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from lumenstat.errors import InputRefused
+from lumenstat.language.wording import phrase
 
 LARGEST_BYTES = 2_000_000
 LARGEST_UNPACKED = 40_000_000
@@ -32,15 +33,17 @@ class TableRow:
 def read_table(content: bytes) -> list[TableRow]:
     """The rows that hold anything. Raises InputRefused that says what would be right."""
     if len(content) > LARGEST_BYTES:
-        raise InputRefused(f"the file is larger than {LARGEST_BYTES // 1000:,} kB; a list of this kind is not")
+        raise InputRefused(
+            phrase("the file is larger than {at:,} kB; a list of this kind is not", at=LARGEST_BYTES // 1000)
+        )
     if content[:4] == b"PK\x03\x04":
         rows = _kept(_workbook(content))
     elif content[:4] == b"\xd0\xcf\x11\xe0":
-        raise InputRefused("this is a workbook of the old kind (.xls); save it as .xlsx or as CSV")
+        raise InputRefused(phrase("this is a workbook of the old kind (.xls); save it as .xlsx or as CSV"))
     else:
         rows = _kept(_csv(_text(content)))
     if not rows:
-        raise InputRefused("there is nothing in the file")
+        raise InputRefused(phrase("there is nothing in the file"))
     return rows
 
 
@@ -53,11 +56,24 @@ def _kept(rows: Iterable[tuple[int, list[str]]]) -> list[TableRow]:
         if not stripped:
             continue
         if len(found) >= MOST_ROWS:
-            raise InputRefused(f"line {line}: at most {MOST_ROWS:,} rows are read; split the file")
+            raise InputRefused(
+                phrase(
+                    "line {line}: at most {most_rows:,} rows are read; split the file", line=line, most_rows=MOST_ROWS
+                )
+            )
         if len(stripped) > MOST_COLUMNS:
-            raise InputRefused(f"line {line}: at most {MOST_COLUMNS} columns are read")
+            raise InputRefused(
+                phrase("line {line}: at most {most_columns} columns are read", line=line, most_columns=MOST_COLUMNS)
+            )
         if long := next((cell for cell in stripped if len(cell) > LONGEST_CELL), None):
-            raise InputRefused(f"line {line}: the cell {long[:20]!r}... is longer than {LONGEST_CELL:,} characters")
+            raise InputRefused(
+                phrase(
+                    "line {line}: the cell {long}... is longer than {longest_cell:,} characters",
+                    line=line,
+                    long=repr(long[:20]),
+                    longest_cell=LONGEST_CELL,
+                )
+            )
         found.append(TableRow(line, tuple(stripped)))
     return found
 
@@ -67,7 +83,7 @@ def _text(content: bytes) -> str:
         try:
             text = content.decode("utf-16")
         except UnicodeDecodeError:
-            raise InputRefused("the file is not text that can be read; save it as CSV UTF-8") from None
+            raise InputRefused(phrase("the file is not text that can be read; save it as CSV UTF-8")) from None
     else:
         for encoding in ENCODINGS:
             try:
@@ -76,9 +92,9 @@ def _text(content: bytes) -> str:
             except UnicodeDecodeError:
                 continue
         else:
-            raise InputRefused("the file is not text that can be read; save it as CSV UTF-8")
+            raise InputRefused(phrase("the file is not text that can be read; save it as CSV UTF-8"))
     if any(ord(letter) < 32 and letter not in "\t\r\n\x0b\x0c" for letter in text):
-        raise InputRefused("the file holds control characters; it is no CSV")
+        raise InputRefused(phrase("the file holds control characters; it is no CSV"))
     return text
 
 
@@ -90,7 +106,9 @@ def _csv(text: str) -> Iterable[tuple[int, list[str]]]:
         for cells in reader:
             yield reader.line_num, cells
     except csv.Error as error:
-        raise InputRefused(f"line {reader.line_num} cannot be read as CSV: {error}") from None
+        raise InputRefused(
+            phrase("line {line} cannot be read as CSV: {error}", line=reader.line_num, error=error)
+        ) from None
 
 
 def _workbook(content: bytes) -> Iterable[tuple[int, list[str]]]:
@@ -99,17 +117,25 @@ def _workbook(content: bytes) -> Iterable[tuple[int, list[str]]]:
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
             if sum(each.file_size for each in packed.infolist()) > LARGEST_UNPACKED:
-                raise InputRefused("the workbook unpacks to more than a list of this kind holds")
+                raise InputRefused(phrase("the workbook unpacks to more than a list of this kind holds"))
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
         sheet = book.worksheets[0]
         for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS + 1), start=1):
             if number > 4 * MOST_ROWS:
-                raise InputRefused(f"line {number}: at most {MOST_ROWS:,} rows are read; split the file")
+                raise InputRefused(
+                    phrase(
+                        "line {number}: at most {most_rows:,} rows are read; split the file",
+                        number=number,
+                        most_rows=MOST_ROWS,
+                    )
+                )
             yield number, ["" if cell is None else _shown(cell) for cell in row]
     except InputRefused:
         raise
     except Exception as error:  # a workbook is many files, and each can be wrong in ways of its own
-        raise InputRefused(f"the workbook cannot be read ({type(error).__name__}); save it anew, or as CSV") from None
+        raise InputRefused(
+            phrase("the workbook cannot be read ({name}); save it anew, or as CSV", name=type(error).__name__)
+        ) from None
 
 
 def _shown(cell: object) -> str:

@@ -10,6 +10,7 @@ import re
 from typing import Any, NoReturn
 
 from lumenstat.errors import InputRefused
+from lumenstat.language.wording import phrase
 
 LARGEST_FIGURE = 1e15
 """In size; whole figures up to here are exact as JSON numbers, and fit the database's columns."""
@@ -19,29 +20,39 @@ LONGEST_TEXT = 1_000_000
 _UNFIT = re.compile("[\ud800-\udfff\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ufffe\uffff]")
 
 
-def check_text(text: str, what: str = "the text") -> str:
+def check_text(text: str, what: str = phrase("the text")) -> str:
     """The text, where it can be written as UTF-8 and shown. Raises InputRefused that names the character."""
     if len(text) > LONGEST_TEXT:
-        raise InputRefused(f"{what} is longer than {LONGEST_TEXT:,} characters")
+        raise InputRefused(
+            phrase("{what} is longer than {longest_text:,} characters", what=what, longest_text=LONGEST_TEXT)
+        )
     found = _UNFIT.search(text)
     if found is not None:
         line = text.count("\n", 0, found.start()) + 1
         character = f"U+{ord(found.group()):04X}, line {line}"
-        raise InputRefused(f"{what} holds a character that belongs to no writing ({character}); take it out")
+        raise InputRefused(
+            phrase(
+                "{what} holds a character that belongs to no writing ({character}); take it out",
+                what=what,
+                character=character,
+            )
+        )
     return text
 
 
 def check_figure(figure: float, what: str = "a figure") -> float:
     """The figure, where it is finite and of a size that means something here. Raises InputRefused."""
     if not -LARGEST_FIGURE <= figure <= LARGEST_FIGURE:
-        raise InputRefused(f"{what} is no figure from -1e15 to 1e15")
+        raise InputRefused(phrase("{what} is no figure from -1e15 to 1e15", what=what))
     return figure
 
 
 def check_value(value: Any, what: str = "it", depth: int = 0) -> Any:
     """A value as JSON has them, where everything in it can be let in. Raises InputRefused."""
     if depth > DEEPEST_NESTING:
-        raise InputRefused(f"{what} is nested deeper than {DEEPEST_NESTING} levels")
+        raise InputRefused(
+            phrase("{what} is nested deeper than {deepest_nesting} levels", what=what, deepest_nesting=DEEPEST_NESTING)
+        )
     match value:
         case str():
             check_text(value, what)
@@ -51,13 +62,13 @@ def check_value(value: Any, what: str = "it", depth: int = 0) -> Any:
             check_figure(value, what)
         case dict():
             for key, each in value.items():
-                check_text(str(key), f"a key of {what}")
+                check_text(str(key), phrase("a key of {what}", what=what))
                 check_value(each, str(key)[:60], depth + 1)
         case list() | tuple():
             for each in value:
                 check_value(each, what, depth + 1)
         case _:
-            raise InputRefused(f"{what} is nothing that can be written down here")
+            raise InputRefused(phrase("{what} is nothing that can be written down here", what=what))
     return value
 
 
@@ -66,17 +77,21 @@ def read_json(text: str) -> Any:
     try:
         value = json.loads(text, parse_int=_whole, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
-        raise InputRefused(f"it cannot be read as JSON: {error.msg}, line {error.lineno}") from None
+        raise InputRefused(
+            phrase("it cannot be read as JSON: {error}, line {line}", error=error.msg, line=error.lineno)
+        ) from None
     except RecursionError:
-        raise InputRefused(f"it is nested deeper than {DEEPEST_NESTING} levels") from None
+        raise InputRefused(
+            phrase("it is nested deeper than {deepest_nesting} levels", deepest_nesting=DEEPEST_NESTING)
+        ) from None
     return check_value(value)
 
 
 def _whole(digits: str) -> int:
     if len(digits) > MOST_DIGITS:
-        raise InputRefused(f"a figure of {len(digits):,} digits cannot be used")
+        raise InputRefused(phrase("a figure of {count:,} digits cannot be used", count=len(digits)))
     return int(digits)
 
 
 def _no_constant(name: str) -> NoReturn:
-    raise InputRefused(f"{name} is no figure")
+    raise InputRefused(phrase("{name} is no figure", name=name))

@@ -18,6 +18,8 @@ from pydantic import (
     model_serializer,
 )
 
+from lumenstat.language.wording import phrase
+
 
 @dataclass(frozen=True)
 class Since:
@@ -135,6 +137,6 @@ def nearest(word: str, known: list[str]) -> str:
 
     close = next((name for name in difflib.get_close_matches(word, known, n=3, cutoff=0.6) if meant(name)), None)
     if close is not None:
-        return f"; did you mean {close!r}?"
+        return phrase("; did you mean {close}?", close=repr(close))
     shown = ", ".join(sorted(known)[:8])
-    return f"; there is {shown}{', …' if len(known) > 8 else ''}" if known else ""
+    return phrase("; there is {shown}{known}", shown=shown, known=", …" if len(known) > 8 else "") if known else ""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import combinations
 
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.proving.edges import Edge, edges_of, held_against
 from lumenstat.proving.proof import Change, Consequence, Effect
 from lumenstat.rehearsal.script import Script, ScriptFlight
@@ -94,7 +95,7 @@ def consequence_of(script: Script, task: Task) -> Consequence:
         item=act.item,
         change=task.change,
         effect=effect,
-        says=f"{_begins(script, task)}: {says}.",
+        says=phrase("{change}: {what}.", change=_begins(script, task), what=says),
         seconds=round((tick - since) / 100, 2),
         at=tick / 100,
         weight=WEIGHTS[effect],
@@ -113,15 +114,25 @@ def _begins(script: Script, task: Task) -> str:
     if task.edge is not None:
         return name
     if task.other is not None:
-        return f"Without {name} and without {_name(script, task.other)}, each of which alone would do"
-    return f"Without {name}" if task.change == "left-out" else f"{name} only after {_name(script, task.number + 1)}"
+        return phrase(
+            "Without {name} and without {other}, each of which alone would do",
+            name=name,
+            other=_name(script, task.other),
+        )
+    return (
+        phrase("Without {name}", name=name)
+        if task.change == "left-out"
+        else phrase("{name} only after {number}", name=name, number=_name(script, task.number + 1))
+    )
 
 
 def _name(script: Script, number: int) -> str:
     """The challenge of an act's item, with its response where the challenge alone could be another item's."""
     item = script.procedure.by_id[script.acts[number].item].item
     same = [step for step in script.procedure.steps if step.item.challenge == item.challenge]
-    return f"'{item.challenge}'" if len(same) == 1 else f"'{item.challenge}, {item.response}'"
+    if len(same) == 1:
+        return phrase("'{item}'", item=item.challenge)
+    return phrase("'{item}, {response}'", item=item.challenge, response=item.response)
 
 
 def worst(script: Script, base: ScriptFlight, flown: ScriptFlight) -> tuple[Effect, str, int]:
@@ -134,19 +145,27 @@ def worst(script: Script, base: ScriptFlight, flown: ScriptFlight) -> tuple[Effe
         found = sorted((tick, limit.says) for tick, limit in new if limit.severity == severity)
         if found:
             tick, says = found[0]
-            more = f"; {missed[0].says}" if missed else ""
-            return ("hazard" if severity == "hazard" else "limit"), _lower(says.rstrip(".")) + more, tick
+            more = phrase("; {missed}", missed=missed[0].says) if missed else ""
+            return (
+                ("hazard" if severity == "hazard" else "limit"),
+                phrase("{says:low}", says=phrase("{says:bare}", says=says)) + more,
+                tick,
+            )
     if missed:
         return "fails-later", missed[0].says + _tells(script, flown, missed[0].tick), missed[0].tick
     if (dead := next(_dead_at_end(script, base, flown), None)) is not None:
-        return "fails-later", f"{dead} is dead at the end", flown.ready_at
+        return "fails-later", phrase("{dead} is dead at the end", dead=dead), flown.ready_at
     if base.ends and not flown.ends:
-        return "fails-later", "the exercise does not end by itself any more", flown.ready_at
+        return "fails-later", phrase("the exercise does not end by itself any more"), flown.ready_at
     late = flown.ready_at - base.ready_at
     if late > TICKS_THAT_MATTER:
-        return "slower", f"ready {late / 100:.0f} s later", flown.ready_at
+        return "slower", phrase("ready {late:.0f} s later", late=late / 100), flown.ready_at
     left = next(left_otherwise(script, base, flown), None)
-    says = f"nothing comes of it but that at the end {left}" if left else "nothing else in the model depends on it"
+    says = (
+        phrase("nothing comes of it but that at the end {left}", left=left)
+        if left
+        else phrase("nothing else in the model depends on it")
+    )
     return "none", says, flown.ready_at
 
 
@@ -156,7 +175,12 @@ def _tells(script: Script, flown: ScriptFlight, until: int) -> str:
     told = next((lit for lit in flown.lit if lit.tick <= until and lit.after), None)
     if told is None:
         return ""
-    return f"; '{lamps[told.lamp].name}' lights {(told.tick - told.after_tick) / 100:.0f} s after '{told.after}'"
+    return phrase(
+        "; '{lamp}' lights {at:.0f} s after '{after}'",
+        lamp=lamps[told.lamp].name,
+        at=(told.tick - told.after_tick) / 100,
+        after=told.after,
+    )
 
 
 def _dead_at_end(script: Script, base: ScriptFlight, flown: ScriptFlight) -> Iterator[str]:
@@ -171,15 +195,12 @@ def left_otherwise(script: Script, base: ScriptFlight, flown: ScriptFlight) -> I
     for lamp in script.bundle.airframe.lamps.values():
         name = naming.lamp(lamp.id)
         if base.end[name] != flown.end[name]:
-            yield f"the '{lamp.name}' lamp is {'lit' if flown.end[name] else 'out'}"
+            yield (
+                phrase("the '{lamp}' lamp is lit", lamp=lamp.name)
+                if flown.end[name]
+                else phrase("the '{lamp}' lamp is out", lamp=lamp.name)
+            )
     for service in script.bundle.airframe.services:
         name = naming.service(service.id)
         if base.end[name] != flown.end[name]:
-            yield f"{_lower(service.name)} stands at '{flown.end[name]}'"
-
-
-def _lower(text: str) -> str:
-    """The sentence as it goes on within another; what begins with a name, such as 'Left AC', keeps its capital."""
-    second = text.split(" ", 2)[1:2]
-    named = bool(second) and second[0].isupper()
-    return text[:1].lower() + text[1:] if text[1:2].islower() and not named else text
+            yield phrase("{service:low} stands at '{end}'", service=service.name, end=flown.end[name])

@@ -9,6 +9,7 @@ from itertools import product
 from lumenstat.errors import ExpressionError
 from lumenstat.items.decide import DecideItem
 from lumenstat.language.expressions import NULL_SAFE, Constants, Emitter, Expression, Quantity, parse
+from lumenstat.language.wording import joined, phrase
 
 MOST_QUANTITIES = 3
 MOST_TRIED = 3000
@@ -34,7 +35,8 @@ def uncovered(item: DecideItem, quantities: Mapping[str, Quantity]) -> str | Non
         if number >= MOST_TRIED:
             return None
         if not any(test(values) for test in tests):
-            return " and ".join(f"{name} is {_words(value)}" for name, value in zip(names, values, strict=True))
+            said = zip(names, values, strict=True)
+            return joined(phrase(" and "), (phrase("{name} is {value}", name=n, value=_words(v)) for n, v in said))
     return None
 
 
@@ -44,7 +46,7 @@ def _test(expression: Expression, names: list[str], quantities: Mapping[str, Qua
 
     def timed(kind: str, code: str, _seconds: float, _nullable: bool) -> str:
         if kind != "held":
-            raise ExpressionError("looks back in time")
+            raise ExpressionError(phrase("looks back in time"))
         return code
 
     emitter = Emitter(quantities, lambda name: f"v[{numbers[name]}]", constants, timed)
@@ -78,5 +80,5 @@ def _figures(tree: ast.expr) -> Iterator[float]:
 
 def _words(value: object) -> str:
     if isinstance(value, bool):
-        return "so" if value else "not so"
+        return phrase("so") if value else phrase("not so")
     return f"{value:.4g}" if isinstance(value, float) else str(value)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.proving.proof import Finding, Proof
 
 SECONDS_THAT_MATTER = 0.5
@@ -32,22 +33,37 @@ def _of(proof: Proof) -> dict[tuple[str, str], Finding]:
 def _findings(before: Proof, now: Proof) -> Iterator[Difference]:
     had, has = _of(before), _of(now)
     for key in has.keys() - had.keys():
-        yield Difference(f"New: {has[key].says.rstrip('.')}.", False)
+        yield Difference(phrase("New: {finding:bare}.", finding=has[key].says), False)
     for key in had.keys() - has.keys():
-        yield Difference(f"Gone: {had[key].says.rstrip('.')}.", True)
+        yield Difference(phrase("Gone: {finding:bare}.", finding=had[key].says), True)
 
 
 def _time(before: Proof, now: Proof) -> Iterator[Difference]:
     seconds = now.ready_at - before.ready_at
     if abs(seconds) >= SECONDS_THAT_MATTER:
-        way = "later" if seconds > 0 else "sooner"
-        yield Difference(f"Ready {clock(abs(seconds))} {way}, at {clock(now.ready_at)}.", seconds < 0)
+        way = phrase("later") if seconds > 0 else phrase("sooner")
+        yield Difference(
+            phrase(
+                "Ready {seconds} {way}, at {ready_at}.",
+                seconds=clock(abs(seconds)),
+                way=way,
+                ready_at=clock(now.ready_at),
+            ),
+            seconds < 0,
+        )
 
 
 def _volts(before: Proof, now: Proof) -> Iterator[Difference]:
     had = {each.battery: each for each in before.lowest}
     for each in now.lowest:
         if each.battery in had and abs(change := each.volts - had[each.battery].volts) >= VOLTS_THAT_MATTER:
-            way = "higher" if change > 0 else "lower"
-            says = f"{each.battery} falls to {each.volts:.1f} V, {abs(change):.1f} V {way}, at {clock(each.at)}."
+            way = phrase("higher") if change > 0 else phrase("lower")
+            says = phrase(
+                "{battery} falls to {volts:.1f} V, {change:.1f} V {way}, at {at}.",
+                battery=each.battery,
+                volts=each.volts,
+                change=abs(change),
+                way=way,
+                at=clock(each.at),
+            )
             yield Difference(says, change > 0)

@@ -13,6 +13,7 @@ from typing import Any
 from lumenstat.documents.exercise import Start
 from lumenstat.items.check import CheckItem
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.proving.proof import Effect
 from lumenstat.rehearsal.neighbours import SHARE, put, with_changes
 from lumenstat.rehearsal.script import Script, ScriptFlight
@@ -86,18 +87,33 @@ def held_against(script: Script, edge: Edge, worst: Worst) -> tuple[Effect, str,
 
     at_limit = _charge_at(script, edge)
     if at_limit is None:
-        return "none", f"no battery here rests at {said}, so the limit never binds", base.ready_at
+        return "none", phrase("no battery here rests at {said}, so the limit never binds", said=said), base.ready_at
     effect, says, tick = flown(at_limit)
     if effect in GRAVE:
         does = (
-            "" if flown(1.0)[0] in GRAVE else f"; from {volts(_between(flown, 1.0, at_limit)[0]):.1f} V on it would do"
+            ""
+            if flown(1.0)[0] in GRAVE
+            else phrase("; from {at_limit:.1f} V on it would do", at_limit=volts(_between(flown, 1.0, at_limit)[0]))
         )
-        return effect, f"a battery that rests at {said}, which it lets pass, is too weak: {says}{does}", tick
+        return (
+            effect,
+            phrase(
+                "a battery that rests at {said}, which it lets pass, is too weak: {says}{does}",
+                said=said,
+                says=says,
+                does=does,
+            ),
+            tick,
+        )
     if flown(LEAST_CHARGE)[0] not in GRAVE:
-        return "none", "in the model nothing comes of it even with an empty battery", base.ready_at
+        return "none", phrase("in the model nothing comes of it even with an empty battery"), base.ready_at
     _, bad = _between(flown, at_limit, LEAST_CHARGE)
-    kept = f"the limit keeps {edge.least - volts(bad):.1f} V in hand"
-    return "none", f"under {volts(bad):.1f} V, and not before, {flown(bad)[1]}; {kept}", base.ready_at
+    kept = phrase("the limit keeps {bad:.1f} V in hand", bad=edge.least - volts(bad))
+    return (
+        "none",
+        phrase("under {bad:.1f} V, and not before, {says}; {kept}", bad=volts(bad), says=flown(bad)[1], kept=kept),
+        base.ready_at,
+    )
 
 
 def _between(flown: Callable[[float], tuple[Effect, str, int]], good: float, bad: float) -> tuple[float, float]:

@@ -17,6 +17,7 @@ from lumenstat.items.request import RequestItem
 from lumenstat.language import naming
 from lumenstat.language.expressions import parse
 from lumenstat.language.values import clock, position_text
+from lumenstat.language.wording import phrase
 from lumenstat.proving.coverage import uncovered
 from lumenstat.proving.idle import idle_waits
 from lumenstat.proving.proof import Finding, Remedy
@@ -60,7 +61,11 @@ class Finder:
             before = [n for n in left if self.procedure.precedes(n, step.number)]
             if before:
                 first = self.procedure.steps[min(before)].item.challenge
-                says = f"'{step.item.challenge}' never has its turn: '{first}' before it can never be done"
+                says = phrase(
+                    "'{challenge}' never has its turn: '{first}' before it can never be done",
+                    challenge=step.item.challenge,
+                    first=first,
+                )
                 yield self._finding(step.item, "cannot-be-reached", says)
             else:
                 yield self._never(step)
@@ -68,10 +73,12 @@ class Finder:
     def _never(self, step: Step) -> Finding:
         item = step.item
         if item.not_before is not None and self.procedure.by_id[item.not_before.item].item.id in self.rehearsal.stuck:
-            says = f"it waits for '{self._item(item.not_before.item).challenge}', which is never done"
+            says = phrase(
+                "it waits for '{challenge}', which is never done", challenge=self._item(item.not_before.item).challenge
+            )
             return self._finding(item, "cannot-be-reached", says)
         if (tick := self.rehearsal.later.get(item.id)) is not None:
-            says = f"it comes only at {clock(tick / 100)}; nobody waits so long"
+            says = phrase("it comes only at {at}; nobody waits so long", at=clock(tick / 100))
             return self._finding(item, "comes-late", says)
         why = item.never(self.flight.aircraft.state())
         remedy = None if why.until is None else self._last_true(item, why.until)
@@ -87,7 +94,9 @@ class Finder:
         if not before:
             return None
         behind = self._item(before[-1].item).challenge
-        words = f"It was there until {spans[-1][1] / 100:.0f} s: move it up, behind '{behind}'"
+        words = phrase(
+            "It was there until {at:.0f} s: move it up, behind '{behind}'", at=spans[-1][1] / 100, behind=behind
+        )
         return Remedy(words=words, item=item.id, fields={"move_after": before[-1].item})
 
     # ---- what was done, and how it went --------------------------------------------------------------------
@@ -104,7 +113,7 @@ class Finder:
                     moments = [self.flight.moments[n] for n in range(act.first, act.last)]
                     release = next(m for m in moments if m.event.verb == "release")
                     if not release.flags[self._numbers[item.watch]]:
-                        says = f"held as long as it may be, `{item.watch}` does not come"
+                        says = phrase("held as long as it may be, `{watch}` does not come", watch=item.watch)
                         yield self._finding(item, "no-indication", says, act.ends)
 
     @cached_property
@@ -115,29 +124,40 @@ class Finder:
         call = next(e for e in self.rehearsal.events[act.first : act.last] if e.verb == "call")
         judgement, name = call.args["judgement"], self.bundle.airframe.instruments[item.instrument].name
         if item.critical and item.if_not is None and not self._decided_next(item):
-            says = "it is critical, and nothing says what is to be done where it is not within limits"
-            remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
+            says = phrase("it is critical, and nothing says what is to be done where it is not within limits")
+            remedy = Remedy(words=phrase("Say what is to be done then"), item=item.id, fields={"if_not": "stop"})
             yield self._finding(item, "check-uncovered", says, act.ends, "notes", remedy)
         if judgement == "within":
             return
         if judgement == "dead":
             if not any(word in item.response.lower().split() for word in DARK_WORDS):
                 bus = self._bus_of(item.instrument)
-                says = f"{name} is dark when it is to be read at {act.ends / 100:.0f} s: {bus} is dead then"
+                says = phrase(
+                    "{name} is dark when it is to be read at {at:.0f} s: {bus} is dead then",
+                    name=name,
+                    at=act.ends / 100,
+                    bus=bus,
+                )
                 yield self._finding(item, "dead-instrument", says, act.ends, remedy=self._when_alive(item))
             return
         if item.if_not is None and not self._decided_next(item):
             unit = self.bundle.airframe.instruments[item.instrument].unit or ""
+            reading = f"{call.args['reading']:g} {unit}".strip()
             says = (
-                f"{name} reads {call.args['reading']:g} {unit}".strip()
-                + f", {judgement} its limits, and nothing says what then"
+                phrase(
+                    "{name} reads {reading}, below its limits, and nothing says what then", name=name, reading=reading
+                )
+                if judgement == "below"
+                else phrase(
+                    "{name} reads {reading}, above its limits, and nothing says what then", name=name, reading=reading
+                )
             )
-            remedy = Remedy(words="Say what is to be done then", item=item.id, fields={"if_not": "stop"})
+            remedy = Remedy(words=phrase("Say what is to be done then"), item=item.id, fields={"if_not": "stop"})
             yield self._finding(item, "out-of-limits", says, act.ends, "warns", remedy)
 
     def _bus_of(self, instrument: str) -> str:
         bus = self.bundle.airframe.instruments[instrument].bus
-        return self.bundle.airframe.buses[bus].name if bus else "its light"
+        return self.bundle.airframe.buses[bus].name if bus else phrase("its light")
 
     def _when_alive(self, item: CheckItem) -> Remedy | None:
         """The first act after which the instrument is lit, if there is one later on."""
@@ -147,7 +167,11 @@ class Finder:
             later = self.flight.moments[act.last].state if n < last else self.flight.aircraft.state()
             if later[naming.reads(item.instrument)] is not None:
                 name = self.bundle.airframe.instruments[item.instrument].name
-                words = f"Move it behind '{self._item(act.item).challenge}', when {name} is lit"
+                words = phrase(
+                    "Move it behind '{challenge}', when {name} is lit",
+                    challenge=self._item(act.item).challenge,
+                    name=name,
+                )
                 return Remedy(words=words, item=item.id, fields={"move_after": act.item})
         return None
 
@@ -167,8 +191,8 @@ class Finder:
         sets = [m for m in self.flight.moments[act.first : act.last] if m.event.verb == "set"]
         stood = [str(position_text(m.state[naming.control(m.event.args["control"])])) for m in sets]
         if sets and all(position == wanted for position in stood):
-            says = f"it stands at {wanted} already, so setting it changes nothing"
-            remedy = Remedy(words="Only look at it", item=item.id, fields={"kind": "verify"})
+            says = phrase("it stands at {wanted} already, so setting it changes nothing", wanted=wanted)
+            remedy = Remedy(words=phrase("Only look at it"), item=item.id, fields={"kind": "verify"})
             yield self._finding(item, "changes-nothing", says, act.starts, "warns", remedy)
 
     # ---- the flight as a whole -----------------------------------------------------------------------------
@@ -177,7 +201,7 @@ class Finder:
         for each in self.flight.exceedances:
             begun = [act.item for act in self.rehearsal.acts if act.starts <= each.start]
             during = begun[-1] if begun else self.procedure.steps[0].item.id
-            says = f"flown as written, at {each.start / 100:.0f} s: {each.limit.says}"
+            says = phrase("flown as written, at {at:.0f} s: {limit}", at=each.start / 100, limit=each.limit.says)
             severity = "stops" if each.limit.severity == "hazard" else "warns"
             yield self._finding(self._item(during), "limit-exceeded", says, each.start, severity)
 
@@ -193,16 +217,22 @@ class Finder:
             if not spans:
                 # Said once: a decision's whole branch often hangs on one condition.
                 also = (
-                    f" and {len(items) - 1} more, to '{items[-1].challenge}', never apply"
+                    phrase(
+                        " and {count} more, to '{challenge}', never apply",
+                        count=len(items) - 1,
+                        challenge=items[-1].challenge,
+                    )
                     if items[1:]
-                    else " never applies"
+                    else phrase(" never applies")
                 )
-                says = f"`{text}` is never true in this exercise, so the item{also}"
+                says = phrase("`{text}` is never true in this exercise, so the item{also}", text=text, also=also)
                 yield self._finding(items[0], "never-applies", says, severity="notes")
             elif spans == [(0, self.flight.end)]:
                 for item in items:
-                    says = f"`{text}` is always true in this exercise"
-                    remedy = Remedy(words="Leave the condition out", item=item.id, fields={"applies_when": None})
+                    says = phrase("`{text}` is always true in this exercise", text=text)
+                    remedy = Remedy(
+                        words=phrase("Leave the condition out"), item=item.id, fields={"applies_when": None}
+                    )
                     yield self._finding(item, "always-applies", says, severity="notes", remedy=remedy)
 
     def _waits(self) -> Iterator[Finding]:
@@ -212,7 +242,7 @@ class Finder:
                 continue
             spans = self.flight.timelines[item.waits_for].spans(self.flight.end)
             if spans and spans[0][0] == 0 and spans[0][1] >= act.ends:
-                says = f"`{item.waits_for}` is so from the start, so nothing is waited for"
+                says = phrase("`{waits_for}` is so from the start, so nothing is waited for", waits_for=item.waits_for)
                 yield self._finding(item, "already-there", says, act.starts, "warns")
 
     def _too_late(self) -> Iterator[Finding]:
@@ -226,8 +256,8 @@ class Finder:
                 continue
             comes = next((a for a, b in self.flight.timelines[text].spans(self.flight.end) if a > min(begun)), None)
             if comes is not None:
-                after = f"after the section began at {min(begun) / 100:.0f} s: the item is passed over"
-                says = f"`{text}` comes true at {comes / 100:.0f} s, {after}"
+                after = phrase("after the section began at {at:.0f} s: the item is passed over", at=min(begun) / 100)
+                says = phrase("`{text}` comes true at {at:.0f} s, {after}", text=text, at=comes / 100, after=after)
                 yield self._finding(step.item, "applies-too-late", says, comes, "warns")
 
     def _at_the_end(self) -> Iterator[Finding]:
@@ -236,23 +266,35 @@ class Finder:
         last = self._item(self.rehearsal.acts[-1].item) if self.rehearsal.acts else self.procedure.steps[0].item
         for aim in exercise.aims:
             if self.rehearsal.ok and not self.flight.timelines[aim.when].at(self.rehearsal.ready_at):
-                yield self._finding(last, "aim-missed", f"with everything done rightly it is not so: {aim.says}")
+                yield self._finding(
+                    last, "aim-missed", phrase("with everything done rightly it is not so: {aim}", aim=aim.says)
+                )
         if exercise.ends_when is None or not self.rehearsal.ok:
             return
         ends = self.flight.timelines[exercise.ends_when].first_true()
         late = next((act for act in self.rehearsal.acts if ends is not None and act.starts > ends), None)
         if ends is None or ends > end:
-            says = f"`{exercise.ends_when}` never comes true, so the exercise does not end by itself"
+            says = phrase(
+                "`{ends_when}` never comes true, so the exercise does not end by itself", ends_when=exercise.ends_when
+            )
             yield self._finding(last, "never-ends", says, severity="warns")
         elif late is not None:
-            says = f"the exercise ends by itself at {ends / 100:.0f} s, before this item has its turn"
+            says = phrase("the exercise ends by itself at {at:.0f} s, before this item has its turn", at=ends / 100)
             yield self._finding(self._item(late.item), "ends-early", says, ends)
 
     def _idle(self) -> Iterator[Finding]:
         for each in idle_waits(self.script):
             first, last = self._item(each.meanwhile[0]).challenge, self._item(each.meanwhile[-1]).challenge
-            named = f"'{first}'" if len(each.meanwhile) == 1 else f"{len(each.meanwhile)} items, '{first}' to '{last}',"
-            says = f"the model stands still for {each.ticks / 100:.0f} s here, while {named} could be done already"
+            named = (
+                phrase("'{item}'", item=first)
+                if len(each.meanwhile) == 1
+                else phrase("{count} items, '{first}' to '{last}',", count=len(each.meanwhile), first=first, last=last)
+            )
+            says = phrase(
+                "the model stands still for {at:.0f} s here, while {named} could be done already",
+                at=each.ticks / 100,
+                named=named,
+            )
             yield self._finding(self._item(each.wait), "idle", says, each.tick, "warns")
 
     def _never_binds(self) -> Iterator[Finding]:
@@ -265,8 +307,13 @@ class Finder:
             waited = (act.free - acted[due.item].ends) / 100
             if waited >= due.seconds:
                 name = self._item(due.item).challenge
-                says = f"its turn comes {waited:.0f} s after '{name}' at the soonest, so {due.seconds:g} s never bind"
-                remedy = Remedy(words="Leave the time out", item=act.item, fields={"not_before": None})
+                says = phrase(
+                    "its turn comes {waited:.0f} s after '{name}' at the soonest, so {seconds:g} s never bind",
+                    waited=waited,
+                    name=name,
+                    seconds=due.seconds,
+                )
+                remedy = Remedy(words=phrase("Leave the time out"), item=act.item, fields={"not_before": None})
                 yield self._finding(self._item(act.item), "never-binds", says, act.free, "notes", remedy)
 
     def _faults(self) -> Iterator[Finding]:
@@ -276,20 +323,25 @@ class Finder:
         for fault in self.bundle.exercise.faults:
             if fault.when is not None:
                 begins = self.flight.timelines[fault.when].first_true()
-                says = f"its condition `{fault.when}` is never true"
+                says = phrase("its condition `{when}` is never true", when=fault.when)
             else:
                 begins = None if fault.at is None else round(fault.at * 100)
-                says = f"it is set for {clock(fault.at or 0)}, and everything is done at {clock(end / 100)}"
+                says = phrase(
+                    "it is set for {at}, and everything is done at {end}", at=clock(fault.at or 0), end=clock(end / 100)
+                )
             if begins is None or begins > end:
                 yield self._finding(
-                    last, "never-armed", f"the fault '{fault.id}' never comes: {says}", severity="warns"
+                    last,
+                    "never-armed",
+                    phrase("the fault '{id}' never comes: {says}", id=fault.id, says=says),
+                    severity="warns",
                 )
 
     def _decisions(self) -> Iterator[Finding]:
         quantities = quantities_of(self.bundle.airframe)
         for step in self.procedure.steps:
             if isinstance(step.item, DecideItem) and (values := uncovered(step.item, quantities)) is not None:
-                says = f"no branch is right when {values}"
+                says = phrase("no branch is right when {values}", values=values)
                 yield self._finding(step.item, "decision-uncovered", says, severity="warns")
 
     def _finding(
@@ -303,6 +355,6 @@ class Finder:
     ) -> Finding:
         at = None if tick is None else tick / 100
         return Finding.model_validate(
-            {"item": item.id, "kind": kind, "says": says[0].upper() + says[1:], "at": at, "severity": severity}
+            {"item": item.id, "kind": kind, "says": phrase("{says:high}", says=says), "at": at, "severity": severity}
             | {"remedy": remedy}
         )

@@ -6,6 +6,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from lumenstat.language.wording import Words
+
 Severity = Literal["stops", "warns", "notes"]
 Change = Literal["left-out", "swapped", "both-left-out", "at-limit"]
 Effect = Literal["none", "slower", "fails-later", "limit", "hazard"]
@@ -47,7 +49,7 @@ class Said(BaseModel):
 class Remedy(Said):
     """A change to one item that would mend a finding: fields to set, None to take one away."""
 
-    words: str
+    words: Words
     item: str
     fields: dict[str, str | None]
 
@@ -57,7 +59,7 @@ class Finding(Said):
 
     item: str
     kind: str
-    says: str
+    says: Words
     at: float | None = None
     severity: Severity = "stops"
     remedy: Remedy | None = None
@@ -86,7 +88,7 @@ class BatteryStanding(Said):
 
     battery: str
     charge: float
-    feeds: str = ""
+    feeds: Words = ""
     lasts: float | None = None
     full_at: float | None = None
 
@@ -95,7 +97,7 @@ class Touched(Said):
     """A limit that was exceeded in the perfect flight; seconds."""
 
     id: str
-    says: str
+    says: Words
     severity: str
     start: float
     end: float
@@ -122,7 +124,7 @@ class Consequence(Said):
     item: str
     change: Change
     effect: Effect
-    says: str
+    says: Words
     seconds: float
     at: float
     weight: float = 1.0

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.proving.battery_standing import FULL_SHARE
 from lumenstat.proving.proof import BatteryStanding, Consequence, Finding, Proof
 
@@ -59,8 +60,10 @@ def proof_lines(proof: Proof, consequences: Sequence[Consequence] | None) -> Ite
 def standing_lines(each: BatteryStanding) -> Iterator[tuple[str, str]]:
     """What a start means for a battery: names and values."""
     if each.feeds:
-        lasts = "longer than 6 h" if each.lasts is None else clock(each.lasts)
-        yield f"{each.feeds} on {each.battery} alone, if nobody goes on", lasts
+        lasts = phrase("longer than 6 h") if each.lasts is None else clock(each.lasts)
+        yield phrase("{bus} on {battery} alone, if nobody goes on", bus=each.feeds, battery=each.battery), lasts
     if each.charge < FULL_SHARE:
-        filled = "not in this exercise" if each.full_at is None else f"{clock(each.full_at)} after the start"
-        yield f"{each.battery} at {100 * FULL_SHARE:.0f} %", filled
+        filled = phrase("not in this exercise")
+        if each.full_at is not None:
+            filled = phrase("{at} after the start", at=clock(each.full_at))
+        yield phrase("{battery} at {percent:.0f} %", battery=each.battery, percent=100 * FULL_SHARE), filled

@@ -8,6 +8,7 @@ from sqlalchemy import DateTime, ForeignKey, String, Text
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lumenstat.errors import EntryRefused, RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.people import get_person, now
 from lumenstat.records.school import school
@@ -38,11 +39,11 @@ def approve(session: Session, exercise_id: str, person_id: int, says: str) -> No
     """Approve the current version. Raises EntryRefused, RecordError where it is one's own or approved already."""
     version, person = current_exercise(session, exercise_id), get_person(session, person_id)
     if (found := approval_of(session, version.digest)) is not None:
-        raise RecordError(f"{found.by} approved this version already.")
+        raise RecordError(phrase("{by} approved this version already.", by=found.by))
     if version.published_by_id == person_id:
-        raise RecordError("You published this version; a second instructor approves it.")
+        raise RecordError(phrase("You published this version; a second instructor approves it."))
     if len(says.strip()) < LEAST_WORD:
-        raise EntryRefused("Say in a sentence what you looked at: it is kept with the version.", "says")
+        raise EntryRefused(phrase("Say in a sentence what you looked at: it is kept with the version."), "says")
     made = Approval(digest=version.digest, exercise_id=exercise_id, by_id=person_id, by=person.name, at=now())
     made.says = says.strip()[:2000]
     session.add(made)
@@ -59,6 +60,9 @@ def refuse_unapproved(session: Session, version: ExerciseVersion) -> None:
     """Raises RecordError where a version has to be approved first."""
     if waits_for_approval(session, version):
         raise RecordError(
-            f"{version.title} waits for a second instructor's approval before it is flown assessed. Its brief has "
-            "the form for it."
+            phrase(
+                "{title} waits for a second instructor's approval before it is flown "
+                "assessed. Its brief has the form for it.",
+                title=version.title,
+            )
         )

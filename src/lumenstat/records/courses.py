@@ -24,6 +24,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import exercise_titles
 from lumenstat.records.names import free_name
 from lumenstat.records.people import now
@@ -96,7 +97,7 @@ class CourseProgress:
 
 def add_course(session: Session, name: str, about: str = "", steps: Sequence[Requirement] = ()) -> Course:
     """A new course. Raises EntryRefused."""
-    course = Course(name=free_name(session, Course, "course", name, None), about=_checked_about(about), edition=0)
+    course = Course(name=free_name(session, Course, name, None), about=_checked_about(about), edition=0)
     session.add(course)
     session.flush()
     _set_steps(session, course.id, steps)
@@ -107,9 +108,11 @@ def change_course(session: Session, course_id: int, change: CourseChange, scale:
     """Change a course. Raises EntryRefused, and Overtaken where somebody else was quicker."""
     course = get_course(session, course_id)
     if course.edition != change.edition:
-        raise Overtaken(f"Somebody else changed {course.name} in the meantime. Look at how it stands now.")
+        raise Overtaken(
+            phrase("Somebody else changed {course} in the meantime. Look at how it stands now.", course=course.name)
+        )
     course.name, course.about = (
-        free_name(session, Course, "course", change.name, course_id),
+        free_name(session, Course, change.name, course_id),
         _checked_about(change.about),
     )
     course.archived = change.archived
@@ -119,13 +122,18 @@ def change_course(session: Session, course_id: int, change: CourseChange, scale:
 
 def _checked_about(about: str) -> str:
     if len(about) > LONGEST_ABOUT:
-        raise EntryRefused(f"What a course is about has up to {LONGEST_ABOUT:,} characters.", "about")
+        raise EntryRefused(
+            phrase("What a course is about has up to {longest_about:,} characters.", longest_about=LONGEST_ABOUT),
+            "about",
+        )
     return about.strip()
 
 
 def _set_steps(session: Session, course_id: int, steps: Sequence[Requirement], scale: Sequence[str] = ()) -> None:
     if len(steps) > STEPS_AT_MOST:
-        raise EntryRefused(f"A course has at most {STEPS_AT_MOST} exercises.", "steps")
+        raise EntryRefused(
+            phrase("A course has at most {steps_at_most} exercises.", steps_at_most=STEPS_AT_MOST), "steps"
+        )
     known = dict(exercise_titles(session))
     present = {row.number: row for row in steps_rows(session, course_id)}
     for number, step in enumerate(steps):
@@ -141,24 +149,33 @@ def _set_steps(session: Session, course_id: int, steps: Sequence[Requirement], s
 
 
 def _check_step(step: Requirement, number: int, known: dict[str, str], scale: Sequence[str]) -> None:
-    where = f"Step {number + 1}"
+    where = phrase("Step {number}", number=number + 1)
     if step.exercise_id not in known:
-        raise EntryRefused(f"{where}: there is no exercise {step.exercise_id!r}.", "steps")
+        raise EntryRefused(
+            phrase("{where}: there is no exercise {exercise_id}.", where=where, exercise_id=repr(step.exercise_id)),
+            "steps",
+        )
     if not 1 <= step.passes <= MOST_PASSES:
-        raise EntryRefused(f"{where}: passes go from 1 to {MOST_PASSES}.", "steps")
+        raise EntryRefused(
+            phrase("{where}: passes go from 1 to {most_passes}.", where=where, most_passes=MOST_PASSES), "steps"
+        )
     if step.at_least is not None and not 0 <= step.at_least <= 100:
-        raise EntryRefused(f"{where}: points go from 0 to 100 %.", "steps")
+        raise EntryRefused(phrase("{where}: points go from 0 to 100 %.", where=where), "steps")
     if step.within_days is not None and not 1 <= step.within_days <= MOST_DAYS:
-        raise EntryRefused(f"{where}: days go from 1 to {MOST_DAYS:,}.", "steps")
+        raise EntryRefused(
+            phrase("{where}: days go from 1 to {most_days:,}.", where=where, most_days=MOST_DAYS), "steps"
+        )
     if step.grade is not None and scale and step.grade not in scale:
-        raise EntryRefused(f"{where}: this school's grades are {', '.join(scale)}.", "steps")
+        raise EntryRefused(
+            phrase("{where}: this school's grades are {scale}.", where=where, scale=", ".join(scale)), "steps"
+        )
 
 
 def get_course(session: Session, course_id: int) -> Course:
     """A course. Raises NoSuchRecord."""
     course = session.get(Course, course_id)
     if course is None:
-        raise NoSuchRecord("There is no such course.")
+        raise NoSuchRecord(phrase("There is no such course."))
     return course
 
 
@@ -190,7 +207,7 @@ def enrol(session: Session, course_id: int, people: Iterable[int]) -> None:
     wanted = set(people)
     known = session.scalars(select(Person.id).where(Person.id.in_(wanted), Person.role == "trainee"))
     if wanted - set(known):
-        raise EntryRefused("Only trainees are in a course.", "people")
+        raise EntryRefused(phrase("Only trainees are in a course."), "people")
     present = {row.person_id: row for row in session.scalars(select(Enrolment).where(Enrolment.course_id == course_id))}
     for gone in present.keys() - wanted:
         session.delete(present[gone])

@@ -10,6 +10,7 @@ from sqlalchemy import Date, DateTime, ForeignKey, Index, Integer, String, Text,
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lumenstat.errors import NoSuchRecord, Overtaken
+from lumenstat.language.wording import KEEP_PARTS, phrase
 from lumenstat.records.people import now
 from lumenstat.records.tables import Base, Run
 from lumenstat.training.day_plan import DayPlan, Move, moved
@@ -47,7 +48,7 @@ def keep_plan(session: Session, plan: DayPlan, title: str, group_id: int | None,
         day=plan.wanted.day,
         title=title,
         group_id=group_id,
-        content=plan.model_dump_json(),
+        content=plan.model_dump_json(context=KEEP_PARTS),
         edition=0,
         by=by,
         changed=now(),
@@ -61,7 +62,7 @@ def get_plan(session: Session, plan_id: str) -> DayPlanRecord:
     """A plan. Raises NoSuchRecord."""
     found = session.get(DayPlanRecord, plan_id)
     if found is None:
-        raise NoSuchRecord("There is no such plan.")
+        raise NoSuchRecord(phrase("There is no such plan."))
     return found
 
 
@@ -87,8 +88,8 @@ def plans_before(session: Session, day: date, at_most: int) -> list[DayPlanRecor
 def _changed(session: Session, plan_id: str, edition: int, by: str, plan: DayPlan) -> DayPlan:
     record = get_plan(session, plan_id)
     if record.edition != edition:
-        raise Overtaken(f"{record.by} changed this plan in the meantime. Look at how it stands now.")
-    record.content, record.by, record.changed = plan.model_dump_json(), by, now()
+        raise Overtaken(phrase("{by} changed this plan in the meantime. Look at how it stands now.", by=record.by))
+    record.content, record.by, record.changed = plan.model_dump_json(context=KEEP_PARTS), by, now()
     record.edition += 1
     return plan
 

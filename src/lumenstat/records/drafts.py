@@ -11,6 +11,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import NoSuchRecord, Overtaken, RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import now
 from lumenstat.records.tables import DraftRecord, DraftRevision, Person, StoredProof
 
@@ -20,7 +21,7 @@ class DraftOvertaken(Overtaken):
 
     def __init__(self, by: str, says: str, edition: int) -> None:
         self.by, self.change, self.edition = by, says, edition
-        super().__init__(f"{by} changed this draft in the meantime: {says}")
+        super().__init__(phrase("{by} changed this draft in the meantime: {says}", by=by, says=says))
 
 
 State = Literal["draft", "proven", "published", "changed since"]
@@ -56,7 +57,7 @@ def find_draft(session: Session, draft_id: str) -> DraftRecord:
     """A draft. Raises RecordError where there is none."""
     draft = session.get(DraftRecord, draft_id)
     if draft is None:
-        raise NoSuchRecord("There is no such draft.")
+        raise NoSuchRecord(phrase("There is no such draft."))
     return draft
 
 
@@ -109,7 +110,13 @@ def load(session: Session, draft_id: str) -> KeptDraft:
     draft = find_draft(session, draft_id)
     shown = _revision(session, draft_id, draft.revision)
     if shown is None:
-        raise RecordError(f"The draft {draft.title!r} has lost its revision {draft.revision}; restore a backup.")
+        raise RecordError(
+            phrase(
+                "The draft {title} has lost its revision {revision}; restore a backup.",
+                title=repr(draft.title),
+                revision=draft.revision,
+            )
+        )
     following = _revision(session, draft_id, draft.revision + 1)
     return KeptDraft(
         draft.id,
@@ -158,7 +165,7 @@ def undo(session: Session, draft_id: str, edition: int) -> None:
     """Go one change back."""
     draft = _at_edition(session, draft_id, edition)
     if draft.revision == 0:
-        raise RecordError("There is nothing to undo.")
+        raise RecordError(phrase("There is nothing to undo."))
     draft.revision -= 1
     _turn(draft)
 
@@ -168,7 +175,7 @@ def redo(session: Session, draft_id: str, edition: int) -> None:
     draft = _at_edition(session, draft_id, edition)
     newest = session.scalar(select(func.max(DraftRevision.number)).where(DraftRevision.draft_id == draft_id))
     if newest is None or draft.revision >= newest:
-        raise RecordError("There is nothing to do again.")
+        raise RecordError(phrase("There is nothing to do again."))
     draft.revision += 1
     _turn(draft)
 
@@ -215,7 +222,9 @@ def _at_edition(session: Session, draft_id: str, edition: int) -> DraftRecord:
     draft = find_draft(session, draft_id)
     if draft.edition != edition:
         shown = _revision(session, draft_id, draft.revision)
-        raise DraftOvertaken(shown.by if shown else "Somebody", shown.says if shown else "a change", draft.edition)
+        raise DraftOvertaken(
+            shown.by if shown else phrase("Somebody"), shown.says if shown else phrase("a change"), draft.edition
+        )
     return draft
 
 

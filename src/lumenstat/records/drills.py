@@ -12,6 +12,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import now
 from lumenstat.records.runs import NewEvents, events_of, keep_events, new_run
 from lumenstat.records.tables import Base, Run
@@ -83,7 +84,7 @@ def get_drill(session: Session, drill_id: str) -> Drill:
     """A drill. Raises NoSuchRecord."""
     drill = session.get(Drill, drill_id)
     if drill is None:
-        raise NoSuchRecord("There is no such drill.")
+        raise NoSuchRecord(phrase("There is no such drill."))
     return drill
 
 
@@ -112,7 +113,7 @@ def drill_run_again(session: Session, drill_id: str, run_id: str) -> str:
     runs = runs_of_drill(session, drill_id)
     run = next((each for each in runs if each.id == run_id), None)
     if run is None:
-        raise NoSuchRecord("There is no such moment in this drill.")
+        raise NoSuchRecord(phrase("There is no such moment in this drill."))
     waiting = next((r.id for r in runs if r.station == run.station and r.finished is None), None)
     if waiting is not None:
         return waiting

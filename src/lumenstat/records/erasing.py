@@ -16,6 +16,7 @@ from sqlalchemy import Select, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, RecordError
+from lumenstat.language.wording import KEEP_PARTS, phrase
 from lumenstat.records.audit import UNAUDITED, AuditLine, note
 from lumenstat.records.courses import Enrolment
 from lumenstat.records.day_plans import DayPlanRecord
@@ -58,15 +59,17 @@ def erase_person(session: Session, person_id: int, typed: str) -> Erased:
     """
     person = get_person(session, person_id)
     if person.role != "trainee":
-        raise RecordError("Instructors stand for what they signed and are not erased; take away that they may sign in.")
+        raise RecordError(
+            phrase("Instructors stand for what they signed and are not erased; take away that they may sign in.")
+        )
     if person.erased_at is not None:
-        raise RecordError("This person was erased already.")
+        raise RecordError(phrase("This person was erased already."))
     if " ".join(typed.split()).lower() != person.name.lower():
-        raise EntryRefused("Type the name as it stands above, to be sure whom it is about.", "name")
+        raise EntryRefused(phrase("Type the name as it stands above, to be sure whom it is about."), "name")
     was, name = person.name, f"Erased person {person.id}"
     runs = list(session.scalars(select(Run).where(Run.trainee_id == person_id)))
     if any(run.finished is None and run.voided_at is None for run in runs):
-        raise RecordError(f"{was} has an exercise that is open; end or void it first.")
+        raise RecordError(phrase("{was} has an exercise that is open; end or void it first.", was=was))
     session.info[UNAUDITED] = True  # the list would keep the name that is being erased
     signed = [run for run in runs if run.signed_by is not None]
     broken = tuple(run.id for run in signed if not verify(session, run.id).ok)
@@ -126,7 +129,9 @@ def _rename_in_plans(session: Session, person_id: int, was: str, name: str) -> N
         )
         wanted = plan.wanted.model_copy(update={"trainees": people})
         left_over = tuple(_without(line, [was], name) for line in plan.left_over)
-        record.content = plan.model_copy(update={"wanted": wanted, "left_over": left_over}).model_dump_json()
+        record.content = plan.model_copy(update={"wanted": wanted, "left_over": left_over}).model_dump_json(
+            context=KEEP_PARTS
+        )
 
 
 # ---- what is kept no longer ------------------------------------------------------------------------------------------

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle, cached_bundle
 from lumenstat.errors import NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Run
 
@@ -77,7 +78,7 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
     query = select(ExerciseVersion).where(ExerciseVersion.exercise_id == exercise_id, ExerciseVersion.current)
     found = session.scalar(query)
     if found is None:
-        raise NoSuchRecord("There is no such exercise.")
+        raise NoSuchRecord(phrase("There is no such exercise."))
     return found
 
 
@@ -87,7 +88,7 @@ def bundle_of(session: Session, digest: str) -> Bundle:
         return kept
     found = session.get(ExerciseVersion, digest)
     if found is None:
-        raise NoSuchRecord("There is no such exercise version.")
+        raise NoSuchRecord(phrase("There is no such exercise version."))
     return found.bundle
 
 

@@ -9,6 +9,7 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import opened_by_courses
 from lumenstat.records.names import free_name
 from lumenstat.records.people import get_person, now
@@ -27,9 +28,9 @@ class GroupChange:
 
 
 def _checked(session: Session, name: str, instructor_id: int, group_id: int | None) -> str:
-    name = free_name(session, Group, "group", name, group_id)
+    name = free_name(session, Group, name, group_id)
     if get_person(session, instructor_id).role == "trainee":
-        raise EntryRefused("An instructor is in charge of a group.", "instructor")
+        raise EntryRefused(phrase("An instructor is in charge of a group."), "instructor")
     return name
 
 
@@ -46,7 +47,9 @@ def change_group(session: Session, group_id: int, change: GroupChange) -> None:
     """Change a group. Raises EntryRefused, and Overtaken where somebody else was quicker."""
     group = get_group(session, group_id)
     if group.edition != change.edition:
-        raise Overtaken(f"Somebody else changed {group.name} in the meantime. Look at how it stands now.")
+        raise Overtaken(
+            phrase("Somebody else changed {group} in the meantime. Look at how it stands now.", group=group.name)
+        )
     group.name = _checked(session, change.name, change.instructor_id, group_id)
     group.instructor_id, group.archived = change.instructor_id, change.archived
     group.edition += 1
@@ -57,7 +60,7 @@ def _set_members(session: Session, group_id: int, members: Iterable[int]) -> Non
     wanted = set(members)
     known = session.scalars(select(Person.id).where(Person.id.in_(wanted), Person.role == "trainee"))
     if wanted - set(known):
-        raise EntryRefused("Only trainees stand in a group.", "members")
+        raise EntryRefused(phrase("Only trainees stand in a group."), "members")
     present = {row.person_id: row for row in session.scalars(select(Membership).where(Membership.group_id == group_id))}
     for gone in present.keys() - wanted:
         session.delete(present[gone])
@@ -74,7 +77,7 @@ def get_group(session: Session, group_id: int) -> Group:
     """A group. Raises NoSuchRecord."""
     group = session.get(Group, group_id)
     if group is None:
-        raise NoSuchRecord("There is no such group.")
+        raise NoSuchRecord(phrase("There is no such group."))
     return group
 
 
@@ -130,7 +133,9 @@ def set_opened(session: Session, group_id: int, exercises: Iterable[str], by: st
     current = ExerciseVersion.current & ~ExerciseVersion.withdrawn
     known = set(session.scalars(select(ExerciseVersion.exercise_id).where(current)))
     if unknown := wanted - known:
-        raise EntryRefused(f"There is no exercise {min(unknown)!r} to be opened.", "exercises")
+        raise EntryRefused(
+            phrase("There is no exercise {unknown} to be opened.", unknown=repr(min(unknown))), "exercises"
+        )
     before = {row.exercise_id: row for row in session.scalars(select(Opened).where(Opened.group_id == group_id))}
     for gone in before.keys() - wanted:
         session.delete(before[gone])

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, aliased
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import keep_version
 from lumenstat.records.people import get_person, now
 from lumenstat.records.runs import NewEvents, create_run, find_run, keep_events
@@ -47,9 +48,11 @@ def start_lesson(
 ) -> str:
     """Start an exercise for everybody who has a place; gives the lesson's id. Raises EntryRefused."""
     if not places:
-        raise EntryRefused("Choose at least one trainee.", "trainees")
+        raise EntryRefused(phrase("Choose at least one trainee."), "trainees")
     if len(places) > MOST_STATIONS:
-        raise EntryRefused(f"A lesson has at most {MOST_STATIONS} stations.", "trainees")
+        raise EntryRefused(
+            phrase("A lesson has at most {most_stations} stations.", most_stations=MOST_STATIONS), "trainees"
+        )
     lesson = Lesson(
         id=secrets.token_hex(8),
         title=title[:200],
@@ -105,7 +108,7 @@ def get_lesson(session: Session, lesson_id: str) -> Lesson:
     """A lesson. Raises NoSuchRecord."""
     lesson = session.get(Lesson, lesson_id)
     if lesson is None:
-        raise NoSuchRecord("There is no such lesson.")
+        raise NoSuchRecord(phrase("There is no such lesson."))
     return lesson
 
 
@@ -156,7 +159,7 @@ def hand_over(session: Session, run_id: str, instructor_id: int) -> str:
     """Put another instructor in charge of a run; gives the name. Raises EntryRefused."""
     person = get_person(session, instructor_id)
     if person.role == "trainee" or not person.active:
-        raise EntryRefused("A run is handed over to an instructor.", "instructor")
+        raise EntryRefused(phrase("A run is handed over to an instructor."), "instructor")
     find_run(session, run_id).instructor_id = person.id
     return person.name
 
@@ -174,7 +177,9 @@ def take_back(session: Session, run_id: str) -> None:
     """Undo a start before the trainee has done anything: nothing of it is left. Raises RecordError once they have."""
     run = find_run(session, run_id)
     if trainee_acted(session, run_id) or run.state == "ended":
-        raise RecordError(f"{run.trainee.name} has begun already; void the run with a reason instead.")
+        raise RecordError(
+            phrase("{trainee} has begun already; void the run with a reason instead.", trainee=run.trainee.name)
+        )
     lesson_id = run.lesson_id
     for event in session.scalars(select(RunEvent).where(RunEvent.run_id == run_id)):
         session.delete(event)
@@ -193,11 +198,19 @@ def void_run(session: Session, run_id: str, by: str, reason: str) -> None:
     """Take a run out of what counts and keep it with the reason. Raises EntryRefused, RecordError once it is signed."""
     run, reason = find_run(session, run_id), reason.strip()
     if len(reason) < LEAST_REASON:
-        raise EntryRefused("Give the reason in a sentence: it is kept with the run.", "reason")
+        raise EntryRefused(phrase("Give the reason in a sentence: it is kept with the run."), "reason")
     if run.signed_by is not None:
-        raise RecordError(f"This record was signed by {run.signed_by}; it can no longer be voided.")
+        raise RecordError(
+            phrase("This record was signed by {signed_by}; it can no longer be voided.", signed_by=run.signed_by)
+        )
     if run.voided_at is not None:
-        raise RecordError(f"{run.voided_by} voided this run already: {run.void_reason}")
+        raise RecordError(
+            phrase(
+                "{voided_by} voided this run already: {void_reason}",
+                voided_by=run.voided_by,
+                void_reason=run.void_reason,
+            )
+        )
     run.voided_at, run.voided_by, run.void_reason, run.join_code = now(), by, reason, None
     forget_items(session, run_id)
     if run.finished is None:

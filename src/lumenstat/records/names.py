@@ -6,18 +6,19 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import phrase
 from lumenstat.records.tables import Base
 
 LONGEST_NAME = 80
 
 
-def free_name(session: Session, table: type[Base], word: str, name: str, own_id: int | None) -> str:
-    """A name as it is kept, which no other row of a table has. Raises EntryRefused; `word` is what a row is called."""
+def free_name(session: Session, table: type[Base], name: str, own_id: int | None) -> str:
+    """A name as it is kept, which no other row of a table has. Raises EntryRefused."""
     name = " ".join(name.split())
     if not name or len(name) > LONGEST_NAME:
-        raise EntryRefused(f"A {word} has a name of up to {LONGEST_NAME} characters.", "name")
+        raise EntryRefused(phrase("A name has 1 to {longest_name} characters.", longest_name=LONGEST_NAME), "name")
     columns = table.__table__.columns
     taken = session.execute(select(columns.id, columns.name).where(func.lower(columns.name) == name.lower())).first()
     if taken is not None and taken.id != own_id:
-        raise EntryRefused(f"There is a {word} {taken.name!r} already.", "name")
+        raise EntryRefused(phrase("The name {taken} is taken already.", taken=repr(taken.name)), "name")
     return name

@@ -19,6 +19,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken, RecordError
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.leaked import is_leaked
 from lumenstat.records.tables import Person
 
@@ -30,7 +31,9 @@ SIGN_IN_NAME = re.compile(r"[a-z0-9](?:[a-z0-9._-]*[a-z0-9])?")
 
 Role = Literal["trainee", "instructor", "head"]
 ROLES: tuple[Role, ...] = get_args(Role)
-ROLE_WORDS: Mapping[str, str] = {"trainee": "trainee", "instructor": "instructor", "head": "head of training"}
+ROLE_WORDS: Mapping[str, str] = {
+    "trainee": phrase("trainee"), "instructor": phrase("instructor"), "head": phrase("head of training"),
+}  # fmt: skip
 FIRST_SOUNDS, SECOND_SOUNDS, SYLLABLES = "bdfghjklmnprstvz", "aeiou", 7
 """A first password is made of so many syllables, 45 bits: typed once from a slip, then changed."""
 
@@ -60,9 +63,9 @@ def checked_name(name: str) -> str:
     """A person's name as it is kept. Raises EntryRefused."""
     name = " ".join(name.split())
     if not name:
-        raise EntryRefused("A name is needed.", "name")
+        raise EntryRefused(phrase("A name is needed."), "name")
     if len(name) > LONGEST_NAME:
-        raise EntryRefused(f"A name has at most {LONGEST_NAME} characters.", "name")
+        raise EntryRefused(phrase("A name has at most {longest_name} characters.", longest_name=LONGEST_NAME), "name")
     return name
 
 
@@ -70,7 +73,12 @@ def checked_role(role: str) -> Role:
     """A role. Raises EntryRefused that names those there are."""
     found = next((each for each in ROLES if role.strip().lower() in (each, ROLE_WORDS[each])), None)
     if found is None:
-        raise EntryRefused(f"There is no role {role!r}; there is {', '.join(ROLE_WORDS.values())}.", "role")
+        raise EntryRefused(
+            phrase(
+                "There is no role {role}; there is {known}.", role=repr(role), known=joined(", ", ROLE_WORDS.values())
+            ),
+            "role",
+        )
     return found
 
 
@@ -78,9 +86,12 @@ def checked_sign_in_name(name: str) -> str:
     """A sign-in name as it is kept. Raises EntryRefused."""
     name = name.strip().lower()
     if not name:
-        raise EntryRefused("A sign-in name is needed.", "sign_in_name")
+        raise EntryRefused(phrase("A sign-in name is needed."), "sign_in_name")
     if len(name) > LONGEST_SIGN_IN_NAME or SIGN_IN_NAME.fullmatch(name) is None:
-        says = f"A sign-in name has up to {LONGEST_SIGN_IN_NAME} of a to z, 0 to 9, dot, dash and underscore."
+        says = phrase(
+            "A sign-in name has up to {longest_sign_in_name} of a to z, 0 to 9, dot, dash and underscore.",
+            longest_sign_in_name=LONGEST_SIGN_IN_NAME,
+        )
         raise EntryRefused(says, "sign_in_name")
     return name
 
@@ -88,10 +99,14 @@ def checked_sign_in_name(name: str) -> str:
 def checked_password(password: str, *names: str) -> str:
     """A password that nobody guesses at once. Raises EntryRefused."""
     if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
-        says = f"A password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters."
+        says = phrase(
+            "A password has {shortest_password} to {longest_password} characters.",
+            shortest_password=SHORTEST_PASSWORD,
+            longest_password=LONGEST_PASSWORD,
+        )
         raise EntryRefused(says, "password")
     if is_leaked(password, *names):
-        says = "That password is known to everybody who guesses: it is in lists of leaked ones, or is the name."
+        says = phrase("That password is known to everybody who guesses: it is in lists of leaked ones, or is the name.")
         raise EntryRefused(says, "password")
     return password
 
@@ -99,7 +114,7 @@ def checked_password(password: str, *names: str) -> str:
 def checked_time_zone(name: str) -> str:
     """A time zone by its name. Raises EntryRefused."""
     if name not in time_zones():
-        raise EntryRefused(f"There is no time zone {name!r}.", "time_zone")
+        raise EntryRefused(phrase("There is no time zone {name}.", name=repr(name)), "time_zone")
     return name
 
 
@@ -156,7 +171,14 @@ def add_person(
 def _refuse_taken(session: Session, sign_in_name: str, person_id: int | None) -> None:
     taken = find_person(session, sign_in_name)
     if taken is not None and taken.id != person_id:
-        raise EntryRefused(f"The sign-in name {sign_in_name!r} is taken, by {taken.name}.", "sign_in_name")
+        raise EntryRefused(
+            phrase(
+                "The sign-in name {sign_in_name} is taken, by {taken}.",
+                sign_in_name=repr(sign_in_name),
+                taken=taken.name,
+            ),
+            "sign_in_name",
+        )
 
 
 @dataclass(frozen=True)
@@ -174,7 +196,9 @@ def change_person(session: Session, person_id: int, change: PersonChange) -> Per
     """Change a person. Raises EntryRefused, Overtaken, or RecordError where nobody could administer any more."""
     person = get_person(session, person_id)
     if person.edition != change.edition:
-        raise Overtaken(f"Somebody else changed {person.name} in the meantime. Look at how it stands now.")
+        raise Overtaken(
+            phrase("Somebody else changed {person} in the meantime. Look at how it stands now.", person=person.name)
+        )
     role, sign_in_name = checked_role(change.role), checked_sign_in_name(change.sign_in_name)
     _refuse_taken(session, sign_in_name, person.id)
     if person.role == "head" and person.active and (role != "head" or not change.active):
@@ -188,7 +212,9 @@ def change_person(session: Session, person_id: int, change: PersonChange) -> Per
 def _refuse_last_head(session: Session, person: Person) -> None:
     heads = select(func.count()).select_from(Person).where(Person.role == "head", Person.active, Person.id != person.id)
     if not session.scalar(heads):
-        raise RecordError(f"{person.name} is the only head of training; make somebody else one first.")
+        raise RecordError(
+            phrase("{person} is the only head of training; make somebody else one first.", person=person.name)
+        )
 
 
 def hash_password(password: str) -> str:
@@ -219,7 +245,7 @@ def get_person(session: Session, person_id: int) -> Person:
     """A person by number. Raises NoSuchRecord."""
     person = session.get(Person, person_id)
     if person is None:
-        raise NoSuchRecord("There is no such person.")
+        raise NoSuchRecord(phrase("There is no such person."))
     return person
 
 

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import SOURCE_LANGUAGE, languages, phrase
 from lumenstat.records.people import get_person
 from lumenstat.records.tables import Person
 
@@ -18,12 +19,13 @@ Theme = Literal["paper", "dark", "auto"]
 
 class Preferences(BaseModel):
     """Keys of the station that are another than usual, by command; whether they work without Alt; whether lamps
-    that light are said to a screen reader; hints put away."""
+    that light are said to a screen reader; how office pages look; the language of pages; hints put away."""
 
     model_config = ConfigDict(frozen=True, extra="ignore")
     single_keys: bool = True
     announces_lamps: bool = False
     theme: Theme = "paper"
+    language: str = SOURCE_LANGUAGE
     keys: Mapping[str, str] = {}
     hints_read: frozenset[str] = frozenset()
 
@@ -32,8 +34,17 @@ def checked_theme(theme: str) -> Theme:
     """A theme by its name. Raises EntryRefused."""
     found: Theme | None = next((each for each in get_args(Theme) if each == theme), None)
     if found is None:
-        raise EntryRefused(f"There is no theme {theme!r}: paper, dark or auto.", "theme")
+        raise EntryRefused(phrase("There is no theme {theme}: paper, dark or auto.", theme=repr(theme)), "theme")
     return found
+
+
+def checked_language(language: str) -> str:
+    """A language that there are words of. Raises EntryRefused."""
+    if language not in languages():
+        raise EntryRefused(
+            phrase("There are no words in {language}: choose one of the list.", language=repr(language)), "language"
+        )
+    return language
 
 
 def preferences_of(person: Person) -> Preferences:

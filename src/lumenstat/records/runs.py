@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.errors import EntryRefused, NoSuchRecord, RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import now
 from lumenstat.records.tables import ExerciseVersion, Person, Run, RunEvent
 from lumenstat.records.tallies import count_as
@@ -26,9 +27,9 @@ def create_run(session: Session, digest: str, trainee_id: int, instructor_id: in
     """A run that waits for its trainee. Raises RecordError where there is no such exercise or trainee."""
     trainee = session.get(Person, trainee_id)
     if trainee is None or trainee.role != "trainee" or not trainee.active:
-        raise EntryRefused("Choose a trainee to start this exercise for.", "trainee")
+        raise EntryRefused(phrase("Choose a trainee to start this exercise for."), "trainee")
     if session.get(ExerciseVersion, digest) is None:
-        raise NoSuchRecord("There is no such exercise version.")
+        raise NoSuchRecord(phrase("There is no such exercise version."))
     return new_run(session, digest=digest, trainee_id=trainee_id, instructor_id=instructor_id, engine=engine)
 
 
@@ -44,9 +45,19 @@ def new_run(session: Session, **fields: Any) -> Run:
 def _refuse_too_many(session: Session, trainee_id: int) -> None:
     count = select(func.count()).select_from(Run).where(Run.state != "ended", Run.drill_id.is_(None))
     if (session.scalar(count.where(Run.trainee_id == trainee_id)) or 0) >= OPEN_OF_ONE_AT_MOST:
-        raise RecordError(f"{OPEN_OF_ONE_AT_MOST} exercises are open for this person already; end some of them first.")
+        raise RecordError(
+            phrase(
+                "{most} exercises are open for this person already; end some of them first.",
+                most=OPEN_OF_ONE_AT_MOST,
+            )
+        )
     if (session.scalar(count) or 0) >= OPEN_AT_MOST:
-        raise RecordError(f"{OPEN_AT_MOST:,} exercises are open in this school already; end some of them first.")
+        raise RecordError(
+            phrase(
+                "{open_at_most:,} exercises are open in this school already; end some of them first.",
+                open_at_most=OPEN_AT_MOST,
+            )
+        )
 
 
 def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run:
@@ -145,7 +156,7 @@ def facts_of(session: Session, run_id: str) -> RunFacts:
     columns = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
     row = session.execute(columns.where(Run.id == run_id)).first()
     if row is None:
-        raise NoSuchRecord("There is no such run.")
+        raise NoSuchRecord(phrase("There is no such run."))
     return RunFacts(*tuple(row))
 
 
@@ -153,7 +164,7 @@ def find_run(session: Session, run_id: str) -> Run:
     """A run with its exercise and people. Raises RecordError where there is none."""
     run = session.get(Run, run_id)
     if run is None:
-        raise NoSuchRecord("There is no such run.")
+        raise NoSuchRecord(phrase("There is no such run."))
     return run
 
 
@@ -192,7 +203,7 @@ def add_events(session: Session, new: Sequence[NewEvents]) -> None:
     if connection.exec_driver_sql(_BEGUN, begun).rowcount != len(begun):
         for each in new:
             if find_run(session, each.run_id).state == "ended":
-                raise RecordError("This run has ended; nothing more can be done in it.")
+                raise RecordError(phrase("This run has ended; nothing more can be done in it."))
     keep_events(session, new)
 
 

@@ -9,6 +9,8 @@ from sqlalchemy import String, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.field_words import field_words
+from lumenstat.language.wording import phrase
 from lumenstat.records.tables import Base
 
 
@@ -26,14 +28,14 @@ class School(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    mastery_passes: int = Field(2, ge=1, le=10, title="Passes in a row until an item is mastered")
-    mastery_by: Literal["anybody", "two"] = Field("anybody", title="Assessed by")
-    approval: Literal["no", "yes"] = Field("no", title="A second instructor approves a version")
-    keep_practice_months: int = Field(0, ge=0, le=240, title="Months that practice is kept")
-    keep_traces_months: int = Field(0, ge=0, le=240, title="Months that flight traces are kept ready")
-    keep_audit_months: int = Field(0, ge=0, le=240, title="Months that the audit list is kept")
-    backup_hours: int = Field(24, ge=0, le=720, title="Hours between backups")
-    backups_kept: int = Field(14, ge=1, le=400, title="Backups kept")
+    mastery_passes: int = Field(2, ge=1, le=10, title=phrase("Passes in a row until an item is mastered"))
+    mastery_by: Literal["anybody", "two"] = Field("anybody", title=phrase("Assessed by"))
+    approval: Literal["no", "yes"] = Field("no", title=phrase("A second instructor approves a version"))
+    keep_practice_months: int = Field(0, ge=0, le=240, title=phrase("Months that practice is kept"))
+    keep_traces_months: int = Field(0, ge=0, le=240, title=phrase("Months that flight traces are kept ready"))
+    keep_audit_months: int = Field(0, ge=0, le=240, title=phrase("Months that the audit list is kept"))
+    backup_hours: int = Field(24, ge=0, le=720, title=phrase("Hours between backups"))
+    backups_kept: int = Field(14, ge=1, le=400, title=phrase("Backups kept"))
 
 
 def school(session: Session) -> School:
@@ -51,7 +53,7 @@ def settle(session: Session, wanted: dict[str, str]) -> School:
         first = error.errors()[0]
         name = str(first["loc"][0])
         title = School.model_fields[name].title or name
-        raise EntryRefused(f"{title}: {first['msg'].lower()}.", name) from None
+        raise EntryRefused(phrase("{field}: {wrong}.", field=title, wrong=field_words(first)), name) from None
     for name, value in settled.model_dump(mode="json").items():
         if value == now_is[name]:
             continue

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import now
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.tables import AppraisalRecord, Override, Run
@@ -96,16 +97,18 @@ def last_appraisal(session: Session, run_id: str) -> int | None:
 def _still_open(session: Session, run_id: str) -> None:
     run = find_run(session, run_id)
     if run.signed_by is not None:
-        raise RecordError(f"This record was signed by {run.signed_by}; it can no longer be changed.")
+        raise RecordError(
+            phrase("This record was signed by {signed_by}; it can no longer be changed.", signed_by=run.signed_by)
+        )
 
 
 def sign(session: Session, run_id: str, by: str) -> None:
     """Freeze a record under a name. Raises RecordError where it is not judged yet or signed already."""
     run = find_run(session, run_id)
     if run.ledger is None:
-        raise RecordError("This run is not judged yet; there is nothing to sign.")
+        raise RecordError(phrase("This run is not judged yet; there is nothing to sign."))
     if run.signed_by is not None:
-        raise RecordError(f"This record was signed by {run.signed_by} already.")
+        raise RecordError(phrase("This record was signed by {signed_by} already.", signed_by=run.signed_by))
     run.signed_by, run.signed_at = by, now()
     links = _links(session, run)
     run.chain, run.seal = "\n".join(links), _seal(session, run, links)
@@ -126,26 +129,29 @@ def verify(session: Session, run_id: str) -> Verified:
     """Whether a signed record is still what was signed."""
     run = find_run(session, run_id)
     if run.signed_by is None:
-        return Verified(run_id, None, ("it is not signed, so there is nothing to hold it against",))
+        return Verified(run_id, None, (phrase("it is not signed, so there is nothing to hold it against"),))
     kept = (run.chain or "").split("\n")
     erased = run.erased_seal is not None
     links, seal = (_links(session, run, kept[0]), run.erased_seal) if erased else (_links(session, run), run.seal)
     found = []
     for number, (one, other) in enumerate(zip(links, kept, strict=False)):
         if one != other:
-            what = "the head of the log" if number == 0 else f"event {number} of the log"
-            found.append(f"{what} is not what was signed")
+            what = phrase("the head of the log") if number == 0 else phrase("event {number} of the log", number=number)
+            found.append(phrase("{what} is not what was signed", what=what))
             break
     if len(links) != len(kept):
-        found.append(f"the log has {len(links) - 1} events; {len(kept) - 1} were signed")
+        found.append(
+            phrase("the log has {events} events; {signed} were signed", events=len(links) - 1, signed=len(kept) - 1)
+        )
     if not found and _seal(session, run, links) != seal:
-        found.append("the ledger, an override, the appraisal or the signature is not what was signed")
+        found.append(phrase("the ledger, an override, the appraisal or the signature is not what was signed"))
     return Verified(run_id, run.signed_by, tuple(found), ERASED if erased else None)
 
 
-ERASED = (
-    "The trainee was erased since: the head of the log named them, so it cannot be held against its hash any more, and "
-    "remarks are gone. The record was whole then; what is left was sealed anew, and is checked against that."
+ERASED = phrase(
+    "The trainee was erased since: the head of the log named them, so it cannot be held "
+    "against its hash any more, and remarks are gone. The record was whole then; what is "
+    "left was sealed anew, and is checked against that."
 )
 
 

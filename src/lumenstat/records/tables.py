@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import (
     CheckConstraint,
@@ -13,6 +15,7 @@ from sqlalchemy import (
     Integer,
     String,
     Text,
+    TypeDecorator,
     UniqueConstraint,
     false,
     true,
@@ -20,6 +23,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from lumenstat.documents.bundles import Bundle, bundle_for
+from lumenstat.language.wording import MARK, Phrase, as_json, from_json
 
 LISTED = (
     "created", "trainee_id", "instructor_id", "digest", "state", "mode", "outcome", "percent", "archived", "voided_at",
@@ -30,6 +34,28 @@ ONES_OWN = (
     "instructor_id", "digest", "id",
 )  # fmt: skip
 """Columns of indexes that hold all that lists count and sort by, so that the wide rows of runs are not read for it."""
+
+
+class WordsColumn(TypeDecorator[str]):
+    """A text that is told to each reader in their language: it keeps the parts it was made of."""
+
+    impl = String
+    cache_ok = True
+
+    def process_bind_param(self, value: str | None, dialect: Any) -> str | None:
+        """As it is stored: plain text, or the parts of a phrase as JSON."""
+        return json.dumps(as_json(value)) if isinstance(value, Phrase) else value
+
+    def process_result_value(self, value: str | None, dialect: Any) -> str | None:
+        """As it was given."""
+        return from_json(json.loads(value)) if value and value.startswith(f'{{"{MARK}') else value
+
+
+class WordsTextColumn(WordsColumn):
+    """One without a limit."""
+
+    impl = Text
+    cache_ok = True
 
 
 class Base(DeclarativeBase):
@@ -214,7 +240,7 @@ class Run(Base):
     started: Mapped[datetime | None] = mapped_column(DateTime)
     finished: Mapped[datetime | None] = mapped_column(DateTime)
     ended: Mapped[datetime | None] = mapped_column(DateTime)
-    not_judged: Mapped[str | None] = mapped_column(Text)
+    not_judged: Mapped[str | None] = mapped_column(WordsTextColumn)
     engine: Mapped[str] = mapped_column(String(60))
     tick: Mapped[int] = mapped_column(Integer, default=0)
     ledger: Mapped[str | None] = mapped_column(Text)
@@ -230,7 +256,7 @@ class Run(Base):
     mode: Mapped[str] = mapped_column(String(10), default="assessed", server_default="assessed")
     lesson_id: Mapped[str | None] = mapped_column(String(32))
     station: Mapped[int | None] = mapped_column(Integer)
-    variant: Mapped[str | None] = mapped_column(String(200))
+    variant: Mapped[str | None] = mapped_column(WordsColumn(200))
     like_digest: Mapped[str | None] = mapped_column(String(64))
     join_code: Mapped[str | None] = mapped_column(String(6))
     outcome: Mapped[str | None] = mapped_column(String(12))

@@ -9,21 +9,36 @@ from contextlib import contextmanager
 from sqlalchemy.exc import DBAPIError
 
 from lumenstat.errors import StorageError
+from lumenstat.language.wording import phrase
 
 BUSY_SECONDS = 10
 SAYS = {
-    "SQLITE_FULL": "The disk is full, so nothing more can be stored. Make room on it; then it goes on by itself.",
-    "SQLITE_READONLY": "The database may only be read, not written. Give the server's user the right to write the "
-    "file and its folder.",
-    "SQLITE_PERM": "The server's user may not use the database file. Give it the right to read and write it.",
-    "SQLITE_BUSY": f"Another program has kept the database locked for over {BUSY_SECONDS} s. Nothing was changed; "
-    "try again once that program is done.",
-    "SQLITE_LOCKED": "Another program has locked the database. Nothing was changed; try again once it is done.",
-    "SQLITE_CORRUPT": "The database file is damaged. Stop the server, run `lumenstat check-database`, and restore "
-    "the last good backup.",
-    "SQLITE_NOTADB": "This file is no SQLite database. Name another one with --database; this one was left as it is.",
-    "SQLITE_CANTOPEN": "The database file cannot be opened. Look whether its folder is there and may be written.",
-    "SQLITE_IOERR": "The disk gave an error while the database was used. Nothing half-done was kept; look at the disk.",
+    "SQLITE_FULL": phrase(
+        "The disk is full, so nothing more can be stored. Make room on it; then it goes on by itself."
+    ),
+    "SQLITE_READONLY": phrase(
+        "The database may only be read, not written. Give the server's user the right to write the file and its folder."
+    ),
+    "SQLITE_PERM": phrase("The server's user may not use the database file. Give it the right to read and write it."),
+    "SQLITE_BUSY": phrase(
+        "Another program has kept the database locked for over {busy_seconds} s. Nothing was "
+        "changed; try again once that program is done.",
+        busy_seconds=BUSY_SECONDS,
+    ),
+    "SQLITE_LOCKED": phrase("Another program has locked the database. Nothing was changed; try again once it is done."),
+    "SQLITE_CORRUPT": phrase(
+        "The database file is damaged. Stop the server, run `lumenstat check-database`, and "
+        "restore the last good backup."
+    ),
+    "SQLITE_NOTADB": phrase(
+        "This file is no SQLite database. Name another one with --database; this one was left as it is."
+    ),
+    "SQLITE_CANTOPEN": phrase(
+        "The database file cannot be opened. Look whether its folder is there and may be written."
+    ),
+    "SQLITE_IOERR": phrase(
+        "The disk gave an error while the database was used. Nothing half-done was kept; look at the disk."
+    ),
 }
 """By the beginning of SQLite's own name for what happened; the first that fits counts."""
 
@@ -49,7 +64,7 @@ def _in_words(error: BaseException) -> StorageError | None:
         name = getattr(original, "sqlite_errorname", "")
         return next((StorageError(says) for begins, says in SAYS.items() if name.startswith(begins)), None)
     if isinstance(original, OSError):
-        return StorageError(f"The database cannot be used: {original.strerror or original}.")
+        return StorageError(phrase("The database cannot be used: {error}.", error=original.strerror or original))
     return None
 
 

@@ -8,6 +8,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ModelError
+from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.perfect import rehearse
 
 LEAD_TICKS = 300
@@ -38,7 +39,9 @@ def approach(bundle: Bundle, item: str) -> Approach:
     flight = rehearse(flown)
     act = next((each for each in flight.acts if each.item == item), None)
     if act is None:
-        raise ModelError(f"the model does not come to {item!r} in {bundle.exercise.title!r}")
+        raise ModelError(
+            phrase("the model does not come to {item} in {title}", item=repr(item), title=repr(bundle.exercise.title))
+        )
     before = flight.events[: act.first]
     earliest = before[-1].tick + 1 if before else 0
     waits = flown.procedure.by_id[item].item.waits_for is not None

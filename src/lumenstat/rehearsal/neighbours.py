@@ -13,6 +13,7 @@ from typing import Any
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Exercise, Fault, Start
 from lumenstat.errors import LumenstatError, ModelError
+from lumenstat.language.wording import joined, phrase
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.systems.registry import start_fields
 
@@ -43,14 +44,24 @@ class Neighbour:
     says: str
 
 
-def neighbour(bundle: Bundle, wanted: Range, seed: str, number: int) -> Neighbour:
-    """The start for place `number`. The same seed always gives the same. Raises ModelError where none can be flown."""
-    for tried in range(TRIES):
-        drawn = _draw(bundle, wanted, random.Random(f"{seed}/{number}/{tried}"))  # noqa: S311 - nobody guesses it
+def neighbour(bundle: Bundle, wanted: Range, seed: str, number: int, taken: frozenset[str] = frozenset()) -> Neighbour:
+    """The start for place `number`, unlike those with the digests `taken` where the range has room for another.
+
+    The same seed and `taken` always give the same. Raises ModelError where none can be flown.
+    """
+    rngs = (random.Random(f"{seed}/{number}/{tried}") for tried in range(TRIES))  # noqa: S311 - nobody guesses it
+    drawn = [_draw(bundle, wanted, rng) for rng in rngs]
+    for each in sorted(drawn, key=lambda one: one.bundle.digest in taken):
         # The fault is the instructor's to choose, so the model flies without it: the start itself must be sound.
-        if flyable(with_changes(drawn.bundle, faults=bundle.exercise.faults)):
-            return drawn
-    raise ModelError(f"of {TRIES} starts drawn for place {number} the model could fly none: choose a narrower range")
+        if flyable(with_changes(each.bundle, faults=bundle.exercise.faults)):
+            return each
+    raise ModelError(
+        phrase(
+            "of {count} starts drawn for place {number} the model could fly none: choose a narrower range",
+            count=TRIES,
+            number=number,
+        )
+    )
 
 
 def flyable(bundle: Bundle) -> bool:
@@ -69,17 +80,21 @@ def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
         for path in charges_of(bundle):
             charges.append(round(rng.uniform(*wanted.charge), 2))
             put(start, path, charges[-1])
-        says.append("charge " + " and ".join(f"{100 * charge:.0f} %" for charge in charges))
+        says.append(
+            phrase(
+                "charge {charges}", charges=joined(phrase(" and "), (f"{100 * each:.0f}\u00a0%" for each in charges))
+            )
+        )
     if wanted.celsius is not None:
         start["outside_celsius"] = round(rng.uniform(*wanted.celsius))
-        says.append(f"{start['outside_celsius']} °C")
+        says.append(f"{start['outside_celsius']}\u00a0°C")
     faults = bundle.exercise.faults
     if wanted.faults:
         fault = rng.choice(wanted.faults)
         faults = (*faults, fault)
         says.append(fault.kind.replace("_", " ") + f", {fault.target}")
     drawn = with_changes(bundle, start=Start.model_validate(start), faults=faults)
-    return Neighbour(drawn, "; ".join(says))
+    return Neighbour(drawn, joined("; ", says))
 
 
 def charges_of(bundle: Bundle) -> Iterator[list[str]]:

@@ -15,6 +15,7 @@ from lumenstat.documents.procedure import Procedure, Step, watched_texts
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
+from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.hands import Hands
 from lumenstat.systems.terms import ticks
 
@@ -232,7 +233,7 @@ class _Flier:
         if any(not gone >> step.number & 1 for step in own):
             return
         of = self.procedure.sections[section]
-        self.hands.event("note", flow=of.id, text=f"Flow done: {of.title}")
+        self.hands.event("note", flow=of.id, text=phrase("Flow done: {title}", title=of.title))
         for step in own:
             if step.item.CHECKED and self.done >> step.number & 1:
                 self.hands.event("respond", item=step.item.id)

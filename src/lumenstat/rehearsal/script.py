@@ -19,6 +19,7 @@ from lumenstat.items.check import CheckItem
 from lumenstat.items.registry import Item
 from lumenstat.language import naming
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.hands import Hands, HandsSnapshot, Sight
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.simulation.actions import carry_out
@@ -296,7 +297,7 @@ class _Flying:
         if there is None:
             self._repeat(events, act)
         elif not there:
-            self._miss(item, "indication", f"the indication of '{item.challenge}' does not come")
+            self._miss(item, "indication", phrase("the indication of '{item}' does not come", item=item.challenge))
 
     def _repeat(self, events: Sequence[LogEvent], act: Acted, lasts: int | None = None) -> None:
         """The same events at the same pace, and the time the act took beside them."""
@@ -338,8 +339,8 @@ class _Flying:
         if missing.kind == "wait" and not self.missed:
             comes = self.hands.comes(lambda sight: self._there(item, sight))
             if comes is not None:
-                more = clock((comes - self.hands.tick) / 100)
-                says = f"'{item.challenge}: {item.response}' comes only {more} later"
+                asks = phrase("'{item}: {response}'", item=item.challenge, response=item.response)
+                says = phrase("{asks} comes only {more} later", asks=asks, more=clock((comes - self.hands.tick) / 100))
         self._miss(item, missing.kind, says)
 
     def _miss(self, item: Item, kind: str, says: str) -> None:

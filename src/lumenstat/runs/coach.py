@@ -12,6 +12,7 @@ from lumenstat.items.controls import ControlItem
 from lumenstat.items.registry import Item
 from lumenstat.items.seen import Attempt
 from lumenstat.language.values import position_text
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Moment
 
 ACTING = ("set", "press", "request")
@@ -24,6 +25,8 @@ class Word:
     tick: int
     says: str
     item: str | None = None
+    instructs: bool = False
+    """It comes from the instructor, so it stays in sight beside the card too."""
 
 
 class Coach:
@@ -72,19 +75,30 @@ class Coach:
         for step, attempt in found:
             if attempt.right and step.item.id not in answered:
                 before = self._still_open_before(step, answered)
-                return (f"That is '{step.item.challenge}'; '{before}' comes first.", step.item.id) if before else None
+                return (
+                    (
+                        phrase(
+                            "That is '{challenge}'; '{before}' comes first.",
+                            challenge=step.item.challenge,
+                            before=before,
+                        ),
+                        step.item.id,
+                    )
+                    if before
+                    else None
+                )
         for step, attempt in found:
             if not attempt.right and attempt.slip and current is not None and step.item.id == current.id:
                 return attempt.says, step.item.id
         if moment.event.verb in ACTING and not found and not self._asked_for(moment.event):
-            return "Nothing on the card asks for that.", None
+            return phrase("Nothing on the card asks for that."), None
         return None
 
     def _put_right(self, found: list[tuple[Step, Attempt]]) -> tuple[str, str | None] | None:
         for step, attempt in found:
             if attempt.right and step.item.id in self.slipped:
                 self.slipped.discard(step.item.id)
-                return f"'{step.item.challenge}' is right now.", step.item.id
+                return phrase("'{challenge}' is right now.", challenge=step.item.challenge), step.item.id
         return None
 
     def _still_open_before(self, step: Step, answered: set[str]) -> str | None:

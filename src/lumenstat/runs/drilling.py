@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError, ModelError, WorkerError
+from lumenstat.language.wording import phrase
 from lumenstat.records.acting import acting_as
 from lumenstat.records.database import Database
 from lumenstat.records.drills import Ready, keep_drill
@@ -50,7 +51,7 @@ class Drilling:
 
 def fly_to(progress: Progress, canonical_json: str, item: str) -> Approach:
     """Fly to just before an item, in a process of its own."""
-    progress("flying to the moment", 0, 1)
+    progress(phrase("flying to the moment"), 0, 1)
     return approach(Bundle.from_canonical_json(canonical_json), item)
 
 
@@ -79,7 +80,7 @@ class DrillDesk:
         try:
             ready = self._flown(plan, drilling)
             if not ready:
-                raise ModelError("The model comes to none of these items, so there is no moment to fly.")
+                raise ModelError(phrase("The model comes to none of these items, so there is no moment to fly."))
             with acting_as(plan.by):
                 drilling.drill_id = self.database.write(lambda session: _kept(session, plan, ready))
         except LumenstatError as error:

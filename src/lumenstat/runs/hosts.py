@@ -20,6 +20,7 @@ from typing import Any
 from lumenstat import errors
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import LumenstatError, WorkerError
+from lumenstat.language.wording import as_json, from_json, phrase
 from lumenstat.processes import FORKED
 from lumenstat.runs.flying import serve_runs
 from lumenstat.runs.hub import Shown
@@ -29,7 +30,7 @@ from lumenstat.runs.store import DatabaseStore
 
 log = logging.getLogger("lumenstat.hosts")
 
-ENDED = "The process that flew this exercise ended; it comes back by itself."
+ENDED = phrase("The process that flew this exercise ended; it comes back by itself.")
 SECONDS_TO_BEGIN, SECONDS_TO_END, SECONDS_BETWEEN_TRIES = 60.0, 5.0, 2.0
 
 
@@ -244,7 +245,7 @@ class Hosts:
 
 def told(error: BaseException) -> dict[str, str]:
     """An error as a message carries it."""
-    return {"error": type(error).__name__, "says": str(error)}
+    return {"error": type(error).__name__, "says": as_json(str(error))}
 
 
 def error_in(message: dict[str, Any]) -> LumenstatError | None:
@@ -253,8 +254,8 @@ def error_in(message: dict[str, Any]) -> LumenstatError | None:
         return None
     kind = getattr(errors, message["error"], None)
     if isinstance(kind, type) and issubclass(kind, LumenstatError) and kind is not errors.DocumentError:
-        return kind(message["says"])
-    return WorkerError(f"{message['error']}: {message['says']}")
+        return kind(from_json(message["says"]))
+    return WorkerError(f"{message['error']}: {from_json(message['says'])}")
 
 
 def _settle(asked: asyncio.Future[Any] | None, message: dict[str, Any]) -> None:

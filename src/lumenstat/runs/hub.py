@@ -14,6 +14,7 @@ from typing import Any
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, LumenstatError, ModelError
+from lumenstat.language.wording import phrase
 from lumenstat.runs.live import DrillMoment, LiveRun
 from lumenstat.runs.seats import Seat, encoded, send_all
 from lumenstat.runs.store import RunStore
@@ -104,7 +105,7 @@ class Hub:
         async with self._one_opens:
             loaded = await self.store.load(run_id)
             if loaded.ended:
-                raise ActionRefused("This exercise has ended.")
+                raise ActionRefused(phrase("This exercise has ended."))
             events = [event for event, _ in loaded.events]
             live = await self._brought_up(run_id, loaded.bundle, events, loaded.tick, loaded.drill)
             views = Views(live, *await self._shown_of(loaded.digest, loaded.bundle))

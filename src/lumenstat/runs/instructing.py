@@ -5,8 +5,7 @@ from __future__ import annotations
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language.values import position_text
-
-YOURS = "Your instructor"
+from lumenstat.language.wording import phrase
 
 
 def told(event: LogEvent, bundle: Bundle) -> str | None:
@@ -14,27 +13,34 @@ def told(event: LogEvent, bundle: Bundle) -> str | None:
     args = event.args
     match event.verb:
         case "say":
-            return f"{YOURS}: {args['text']}"
+            return phrase("Your instructor: {text}", text=args["text"])
         case "point":
-            return f"{YOURS} points at {_part(str(args['part']), bundle)}."
+            return phrase("Your instructor points at {part}.", part=_part(str(args["part"]), bundle))
         case "set":
-            return f"{YOURS} set {_part(str(args['control']), bundle)} to {position_text(args['to'])}."
-        case "press" | "release":
-            return f"{YOURS} {'pressed' if event.verb == 'press' else 'let go'} {_part(str(args['control']), bundle)}."
+            part, to = _part(str(args["control"]), bundle), position_text(args["to"])
+            return phrase("Your instructor set {part} to {position}.", part=part, position=to)
+        case "press":
+            return phrase("Your instructor pressed {part}.", part=_part(str(args["control"]), bundle))
+        case "release":
+            return phrase("Your instructor let go {part}.", part=_part(str(args["control"]), bundle))
         case "request":
-            return f"{YOURS} asked the ground crew: {args['service'].replace('_', ' ')}, {args['action']}."
+            service = args["service"].replace("_", " ")
+            return phrase(
+                "Your instructor asked the ground crew: {service}, {action}.", service=service, action=args["action"]
+            )
         case "give":
-            item = bundle.procedure.by_id[str(args["item"])].item
-            done = "gave you" if args["credit"] in ("full", "half") else "skipped"
-            return f"{YOURS} {done} '{item.challenge}'."
+            item = bundle.procedure.by_id[str(args["item"])].item.challenge
+            if args["credit"] in ("full", "half"):
+                return phrase("Your instructor gave you '{item}'.", item=item)
+            return phrase("Your instructor skipped '{item}'.", item=item)
         case "freeze":
-            return f"{YOURS} froze the exercise."
+            return phrase("Your instructor froze the exercise.")
         case "resume":
-            return f"{YOURS} lets the exercise go on."
+            return phrase("Your instructor lets the exercise go on.")
         case "hand":
-            return f"{YOURS} has seen your hand."
+            return phrase("Your instructor has seen your hand.")
         case "hand-over":
-            return f"{args['to']} is your instructor from here on."
+            return phrase("{name} is your instructor from here on.", name=args["to"])
         case _:
             return None
 
@@ -43,5 +49,5 @@ def _part(name: str, bundle: Bundle) -> str:
     airframe = bundle.airframe
     for parts in (airframe.controls, airframe.instruments, airframe.lamps):
         if name in parts:
-            return f"'{parts[name].name}'"
-    return f"'{name}'"
+            return phrase("'{item}'", item=parts[name].name)
+    return phrase("'{item}'", item=name)

@@ -17,6 +17,7 @@ from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import parse_log
 from lumenstat.errors import LumenstatError, WorkerError
+from lumenstat.language.wording import KEEP_PARTS, phrase
 from lumenstat.records import runs as records
 from lumenstat.records.database import Database
 from lumenstat.runs.workers import Progress, Worker
@@ -35,7 +36,7 @@ def judge(
     bundle = Bundle.from_canonical_json(canonical_json)
     judged = score(bundle, parse_log(log_text), progress)
     ledger = judged.ledger if moment is None else of_moment(bundle, judged.ledger, *moment)
-    return ledger.model_dump_json(), trace_of(judged.flight).model_dump_json()
+    return ledger.model_dump_json(context=KEEP_PARTS), trace_of(judged.flight).model_dump_json()
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,7 @@ class Underway:
     """How far the judging of a run is: how many are before it, what is being done, how much of how much."""
 
     before: int = 0
-    doing: str = "waiting for its turn"
+    doing: str = phrase("waiting for its turn")
     done: int = 0
     of: int = 0
 
@@ -136,7 +137,7 @@ class JudgeDesk:
                 if self._stopped:
                     return ""
                 log.error("run %s could not be judged, try %d: %s", run_id, tried, error)
-                says = f"This run could not be judged: {error}"
+                says = phrase("This run could not be judged: {error}", error=error)
                 if not isinstance(error, WorkerError):
                     break
             else:

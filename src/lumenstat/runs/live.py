@@ -11,6 +11,7 @@ from lumenstat.documents.procedure import watched_texts
 from lumenstat.documents.runlog import MOST_EVENTS, LogEvent, check_args, flow_done
 from lumenstat.errors import ActionRefused
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.runs.instructing import told
@@ -34,7 +35,7 @@ AT_ANY_RATE = frozenset({"rate", "hint", "note", "say", "point", "hand", "hand-o
 """What can be done while time passes faster, without slowing it."""
 STARTS_NOTHING = frozenset({"hand", "hint"})
 """What a trainee can do without the clock starting."""
-FROZEN = "The exercise is frozen; your instructor lets it go on."
+FROZEN = phrase("The exercise is frozen; your instructor lets it go on.")
 
 
 @dataclass(frozen=True)
@@ -217,17 +218,25 @@ class LiveRun:
     def _checked(self, by: str, verb: str, args: Any) -> dict[str, Any]:
         """What goes with an act, where it may be done now."""
         if self.finished:
-            raise ActionRefused("This exercise has ended.")
+            raise ActionRefused(phrase("This exercise has ended."))
         allowed = INSTRUCTOR_VERBS if by == "instructor" else TRAINEE_VERBS
         if verb not in allowed:
-            raise ActionRefused(f"{verb!r} cannot be done from here; there is {', '.join(sorted(allowed))}.")
+            raise ActionRefused(
+                phrase(
+                    "{verb} cannot be done from here; there is {allowed}.",
+                    verb=repr(verb),
+                    allowed=", ".join(sorted(allowed)),
+                )
+            )
         if self.frozen and by != "instructor" and verb not in WHILE_FROZEN:
             raise ActionRefused(FROZEN)
         checked = check_args(verb, args)
         if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
-            raise ActionRefused(f"This run's log is full: {MOST_EVENTS:,} acts are kept. End the exercise.")
+            raise ActionRefused(
+                phrase("This run's log is full: {most:,} acts are kept. End the exercise.", most=MOST_EVENTS)
+            )
         if verb == "note" and by != "instructor" and flow_done(checked) is None:
-            raise ActionRefused("Only that a flow is done can be noted; more cannot be done from here.")
+            raise ActionRefused(phrase("Only that a flow is done can be noted; more cannot be done from here."))
         self._check(by, verb, checked)
         return checked
 
@@ -251,33 +260,43 @@ class LiveRun:
 
     def _check(self, by: str, verb: str, args: dict[str, Any]) -> None:
         if verb in ("freeze", "resume") and (verb == "freeze") == self.frozen:
-            raise ActionRefused(f"The exercise is {'frozen already' if self.frozen else 'not frozen'}.")
+            raise ActionRefused(
+                phrase("The exercise is frozen already.") if self.frozen else phrase("The exercise is not frozen.")
+            )
         if verb == "point" and args["part"] not in self._parts:
-            raise ActionRefused(f"There is no part {args['part']!r} on this deck.")
+            raise ActionRefused(phrase("There is no part {part} on this deck.", part=repr(args["part"])))
         if "item" in args and args["item"] not in self.card.procedure.by_id:
-            raise ActionRefused(f"There is no item {args['item']!r} on this card.")
+            raise ActionRefused(phrase("There is no item {item} on this card.", item=repr(args["item"])))
         if self.guided and verb in ("respond", "confirm"):
             self._check_said(args["item"])
         if verb == "rate" and args["times"] not in self._rates_for(by):
-            raise ActionRefused("Time-lapse runs only while there is nothing to do but wait.")
+            raise ActionRefused(phrase("Time-lapse runs only while there is nothing to do but wait."))
         if verb == "hint":
             item = self.card.procedure.by_id[args["item"]].item
             if self.bundle.exercise.assist == "examined" or args["level"] > len(item.hints):
-                raise ActionRefused("There is no such hint here.")
+                raise ActionRefused(phrase("There is no such hint here."))
         if verb == "decide":
             branches = [b.id for b in getattr(self.card.procedure.by_id[args["item"]].item, "branches", ())]
             if args["branch"] not in branches:
-                raise ActionRefused(f"That decision has no branch {args['branch']!r}; it has {', '.join(branches)}.")
+                raise ActionRefused(
+                    phrase(
+                        "That decision has no branch {branch}; it has {branches}.",
+                        branch=repr(args["branch"]),
+                        branches=", ".join(branches),
+                    )
+                )
 
     def _check_said(self, item_id: str) -> None:
         """A guided exercise goes on only when the step is truly there."""
         item = self.card.current
         if item is None or item.id != item_id:
-            raise ActionRefused("Another step is open; this one has its turn later.")
+            raise ActionRefused(phrase("Another step is open; this one has its turn later."))
         if item.id in self._until and not self.watch.now()[self._until[item.id]]:
-            raise ActionRefused(f"It is not there yet. {item.good or item.response}.")
+            raise ActionRefused(phrase("It is not there yet. {response}.", response=item.good or item.response))
         if not item.SAID and item.id not in self.card.right:
-            raise ActionRefused(f"'{item.challenge}' is not done yet: {item.response}.")
+            raise ActionRefused(
+                phrase("'{challenge}' is not done yet: {response}.", challenge=item.challenge, response=item.response)
+            )
 
     def _apply(self, event: LogEvent) -> None:
         state = self.aircraft.reading()
@@ -320,7 +339,7 @@ class LiveRun:
             case "point":
                 self.pointed = (len(self.log), str(event.args["part"]))
         if (says := told(event, self.bundle)) is not None:
-            self.words.append(Word(event.tick, says))
+            self.words.append(Word(event.tick, says, instructs=True))
 
     def _record_called_out(self, tick: int) -> None:
         """What was called out at a guided station stands in its log."""

@@ -7,6 +7,7 @@ import threading
 from lumenstat.assessment.validity import Validity, validity_of
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError
+from lumenstat.language.wording import phrase
 from lumenstat.records.database import Database
 from lumenstat.records.model_facts import note_facts, validity_found
 from lumenstat.runs.workers import Progress, Worker
@@ -16,7 +17,7 @@ SECONDS_AT_MOST = 240.0
 
 def find_out(progress: Progress, canonical_json: str) -> Validity:
     """Fly an exercise at other temperatures and charges."""
-    progress("flying it at other starts", 0, 1)
+    progress(phrase("flying it at other starts"), 0, 1)
     return validity_of(Bundle.from_canonical_json(canonical_json))
 
 

@@ -11,6 +11,7 @@ from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError
+from lumenstat.language.wording import KEEP_PARTS, phrase
 from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.prove import prove
 from lumenstat.records.database import Database
@@ -81,7 +82,7 @@ class ProofDesk:
         except LumenstatError as error:
             job.failed = str(error)
         except Exception as error:
-            job.failed = f"The model could not fly this: {error}"
+            job.failed = phrase("The model could not fly this: {error}", error=error)
             raise
         finally:
             job.over.set()
@@ -89,12 +90,12 @@ class ProofDesk:
     def _prove(self, job: Job, bundle: Bundle) -> None:
         if job.cancelled:
             return
-        job.doing = "flying it perfectly"
+        job.doing = phrase("flying it perfectly")
         proof, flight = self.pilot.call(_fly, job.content, seconds=SECONDS_FOR_A_FLIGHT)
         if job.cancelled:
             return
         self.database.write(lambda session: keep_proof(session, job.digest, proof))
-        job.doing = "leaving one out"
+        job.doing = phrase("leaving one out")
 
         def progress(done: int, of: int) -> bool:
             job.done, job.of = done, of
@@ -104,11 +105,13 @@ class ProofDesk:
         found = leave_out(bundle, flight, max(workers, 1), progress, step_back, always_apart=True)
         if job.cancelled:
             return
-        consequences = json.dumps([each.model_dump() for each in found], ensure_ascii=False)
+        consequences = json.dumps(
+            [each.model_dump(mode="json", context=KEEP_PARTS) for each in found], ensure_ascii=False
+        )
         self.database.write(lambda session: keep_proof(session, job.digest, proof, consequences))
 
 
 def _fly(progress: Progress, content: str) -> tuple[str, Any]:
     bundle = Bundle.from_canonical_json(content)
     flight = rehearse(bundle)
-    return prove(bundle, flight).model_dump_json(), flight
+    return prove(bundle, flight).model_dump_json(context=KEEP_PARTS), flight

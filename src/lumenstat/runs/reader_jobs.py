@@ -8,6 +8,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import RunLog, parse_log
 from lumenstat.errors import LogError
 from lumenstat.language.foreign_tables import TableRow, read_table
+from lumenstat.language.wording import phrase
 from lumenstat.runs.workers import Progress
 from lumenstat.simulation.flight import fly
 
@@ -19,20 +20,20 @@ def judge_so_far(progress: Progress, canonical_json: str, log_text: str) -> Ledg
 
 def read_log(progress: Progress, content: bytes) -> RunLog:
     """A run log from a file's bytes. Raises LogError."""
-    progress("reading the log", 0, 1)
+    progress(phrase("reading the log"), 0, 1)
     try:
         return parse_log(content.decode("utf-8"))
     except UnicodeDecodeError:
-        raise LogError("it is not UTF-8 text") from None
+        raise LogError(phrase("it is not UTF-8 text")) from None
 
 
 def try_log(progress: Progress, canonical_json: str, log: RunLog) -> None:
     """Fly a log, to see whether it can be. Raises LogError or ActionRefused."""
-    progress("flying the log", 0, 1)
+    progress(phrase("flying the log"), 0, 1)
     fly(Bundle.from_canonical_json(canonical_json), log.events)
 
 
 def read_rows(progress: Progress, content: bytes) -> list[TableRow]:
     """The rows of a list. Raises InputRefused."""
-    progress("reading the list", 0, 1)
+    progress(phrase("reading the list"), 0, 1)
     return read_table(content)

@@ -8,6 +8,7 @@ from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import standing, with_overrides
 from lumenstat.errors import RecordError
 from lumenstat.exchange.list_files import Cell, Table, as_csv
+from lumenstat.language.wording import SOURCE_LANGUAGE, phrase
 from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run, log_of
 from lumenstat.records.sealing import appraisal_of, overrides_of
@@ -23,7 +24,7 @@ def judged_run(session: Session, run_id: str) -> tuple[Run, Ledger]:
     """An ended run with its computed ledger. Raises RecordError before that."""
     run = find_run(session, run_id)
     if run.ledger is None:
-        raise RecordError("This run is not judged yet.")
+        raise RecordError(phrase("This run is not judged yet."))
     return run, Ledger.model_validate_json(run.ledger)
 
 
@@ -44,22 +45,29 @@ def ledger_csv(session: Session, run_id: str) -> Table:
     return as_csv(LEDGER_COLUMNS, rows)
 
 
-def record_pdf(session: Session, run_id: str, school: str) -> bytes:
+def record_pdf(session: Session, run_id: str, school: str, language: str = SOURCE_LANGUAGE) -> bytes:
     """The debrief on paper; of a signed record with its hashes."""
     from lumenstat.exchange.debrief_pdf import About, debrief_pdf  # noqa: PLC0415 - slow to load, only where printed
 
     run, ledger = judged_run(session, run_id)
     bundle, overrides = run.exercise.bundle, as_they_count(overrides_of(session, run_id))
-    signed = f"Signed by {run.signed_by}, {run.signed_at:%-d %B %Y, %H:%M} UTC." if run.signed_at else None
+    signed = (
+        phrase(
+            "Signed by {signed_by}, {signed_at:%-d %B %Y, %H:%M} UTC.", signed_by=run.signed_by, signed_at=run.signed_at
+        )
+        if run.signed_at
+        else None
+    )
     acts = instructors_acts(log_of(session, run).events, bundle)
     about = About(
         trainee=run.trainee.name,
-        flown=f"{run.started or run.created:%-d %B %Y, %H:%M} UTC",
+        flown=phrase("{at:%-d %B %Y, %H:%M} UTC", at=run.started or run.created),
         school=school,
         signed=signed,
         appraisal=appraisal_of(session, run_id),
         acts=tuple((event.tick / 100, says) for event, says in acts),
         hashes=tuple(_hashes(run)),
+        language=language,
     )
     return debrief_pdf(bundle, ledger, overrides, about)
 
@@ -69,8 +77,8 @@ def _hashes(run: Run) -> list[tuple[str, str]]:
     if run.signed_by is None:
         return []
     return [
-        ("Record", run.id),
-        ("Documents, SHA-256", run.digest),
-        ("Log, last link of its chain", (run.chain or "").split("\n")[-1]),
-        ("Seal over log, ledger, overrides, appraisal and signature", run.erased_seal or run.seal or ""),
+        (phrase("Record"), run.id),
+        (phrase("Documents, SHA-256"), run.digest),
+        (phrase("Log, last link of its chain"), (run.chain or "").split("\n")[-1]),
+        (phrase("Seal over log, ledger, overrides, appraisal and signature"), run.erased_seal or run.seal or ""),
     ]

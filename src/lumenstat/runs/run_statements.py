@@ -11,6 +11,7 @@ from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.errors import RecordError
 from lumenstat.exchange.xapi import AboutRun, statements
+from lumenstat.language.wording import phrase
 from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run
 from lumenstat.records.sealing import overrides_of
@@ -23,7 +24,7 @@ def run_statements(session: Session, run_id: str, home: str = HOME) -> list[dict
     """A judged run as statements. Raises RecordError before that."""
     run = find_run(session, run_id)
     if run.ledger is None:
-        raise RecordError("This run is not judged yet.")
+        raise RecordError(phrase("This run is not judged yet."))
     bundle = run.exercise.bundle
     overrides = as_they_count(overrides_of(session, run_id))
     ledger = with_overrides(bundle, Ledger.model_validate_json(run.ledger), overrides)

@@ -14,6 +14,7 @@ from dataclasses import dataclass, field
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError
+from lumenstat.language.wording import phrase
 from lumenstat.records.database import Database
 from lumenstat.records.lessons import LessonStation, start_lesson
 from lumenstat.rehearsal.neighbours import Neighbour, Range, neighbour
@@ -49,15 +50,17 @@ class Starting:
     over: threading.Event = field(default_factory=threading.Event)
 
 
-def draw(progress: Progress, canonical_json: str, wanted: Range, seed: str, number: int) -> Neighbour:
-    """A neighbour's start, drawn and flown in a process of its own."""
-    progress("flying a start", 0, 1)
-    return neighbour(Bundle.from_canonical_json(canonical_json), wanted, seed, number)
+def draw(
+    progress: Progress, canonical_json: str, wanted: Range, seed: str, number: int, taken: frozenset[str]
+) -> Neighbour:
+    """A neighbour's start unlike those `taken` (digests), drawn and flown in a process of its own."""
+    progress(phrase("flying a start"), 0, 1)
+    return neighbour(Bundle.from_canonical_json(canonical_json), wanted, seed, number, taken)
 
 
 def pace_of(progress: Progress, canonical_json: str) -> Pace:
     """When the model begins and has done each item, in seconds."""
-    progress("flying it once", 0, 1)
+    progress(phrase("flying it once"), 0, 1)
     flight = rehearse(Bundle.from_canonical_json(canonical_json))
     starts = {act.item: act.starts / 100 for act in flight.acts}
     ends = {act.item: act.ends / 100 for act in flight.acts}
@@ -90,11 +93,15 @@ class StartingDesk:
         return key, starting
 
     def _work(self, plan: LessonPlan, starting: Starting) -> None:
-        seed, places = secrets.token_hex(8), []
+        seed = secrets.token_hex(8)
+        places: list[LessonStation] = []
         try:
             for number, trainee in enumerate(plan.trainees):
                 content = plan.bundle.canonical_json
-                drawn: Neighbour = self.worker.call(draw, content, plan.range, seed, number, seconds=SECONDS_FOR_ONE)
+                taken = frozenset(place.bundle.digest for place in places if place.bundle)
+                drawn: Neighbour = self.worker.call(
+                    draw, content, plan.range, seed, number, taken, seconds=SECONDS_FOR_ONE
+                )
                 places.append(LessonStation(trainee, drawn.bundle, drawn.says))
                 starting.done = number + 1
             starting.lesson_id = self._write(plan, places)

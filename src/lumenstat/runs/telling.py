@@ -7,18 +7,24 @@ from collections.abc import Iterable, Iterator, Mapping
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent, flow_done
 from lumenstat.language.values import position_text
+from lumenstat.language.wording import phrase
 
 WHO: Mapping[str, str] = {
-    "trainee": "trainee", "captain": "captain", "first-officer": "first officer", "ground": "ground",
-    "instructor": "instructor",
+    "trainee": phrase("trainee"), "captain": phrase("captain"), "first-officer": phrase("first officer"),
+    "ground": phrase("ground"), "instructor": phrase("instructor"),
 }  # fmt: skip
 JUDGED: Mapping[str, str] = {
-    "within": "within limits",
-    "below": "below limits",
-    "above": "above limits",
-    "dead": "dead",
+    "within": phrase("within limits"),
+    "below": phrase("below limits"),
+    "above": phrase("above limits"),
+    "dead": phrase("dead"),
 }
-CREDITS: Mapping[str, str] = {"full": "full credit", "half": "half credit", "none": "no credit", "out": "not counted"}
+CREDITS: Mapping[str, str] = {
+    "full": phrase("full credit"),
+    "half": phrase("half credit"),
+    "none": phrase("no credit"),
+    "out": phrase("not counted"),
+}
 
 
 def said_of(event: LogEvent, bundle: Bundle) -> str:
@@ -26,34 +32,46 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
     args = event.args
     match event.verb:
         case "set":
-            return f"{_name(args['control'], bundle)}: {position_text(args['to'])}"
+            return phrase("{part}: {to}", part=_name(args["control"], bundle), to=position_text(args["to"]))
         case "guard":
-            return f"{_name(args['control'], bundle)}: guard {'open' if args['open'] else 'closed'}"
-        case "press" | "release":
-            return f"{_name(args['control'], bundle)} {'pressed' if event.verb == 'press' else 'let go'}"
+            part = _name(args["control"], bundle)
+            return (
+                phrase("{part}: guard open", part=part) if args["open"] else phrase("{part}: guard closed", part=part)
+            )
+        case "press":
+            return phrase("{part} pressed", part=_name(args["control"], bundle))
+        case "release":
+            return phrase("{part} let go", part=_name(args["control"], bundle))
         case "see":
-            return f"{_name(args['control'], bundle)} seen at {position_text(args['position'])}"
+            part, at = _name(args["control"], bundle), position_text(args["position"])
+            return phrase("{part} seen at {position}", part=part, position=at)
         case "call":
-            reading = f"{args['reading']:g}, " if "reading" in args else ""
-            return f"{_name(args['instrument'], bundle)} called: {reading}{JUDGED[args['judgement']]}"
+            part, judged = _name(args["instrument"], bundle), JUDGED[args["judgement"]]
+            if "reading" not in args:
+                return phrase("{part} called: {judged}", part=part, judged=judged)
+            return phrase("{part} called: {reading:g}, {judged}", part=part, reading=args["reading"], judged=judged)
         case "decide":
             ways = {way.id: way.says for way in bundle.procedure.by_id[args["item"]].item.ways()}
-            return f"{_item(args['item'], bundle)}: {ways.get(args['branch'], args['branch'])}"
+            item, way = _item(args["item"], bundle), ways.get(args["branch"], args["branch"])
+            return phrase("{item}: {way}", item=item, way=way)
         case "respond" | "confirm":
-            return f"{_item(args['item'], bundle)}: answered"
+            return phrase("{item}: answered", item=_item(args["item"], bundle))
         case "request":
-            return f"Asked the crew: {args['service'].replace('_', ' ')}, {args['action']}"
+            service = args["service"].replace("_", " ")
+            return phrase("Asked the crew: {service}, {action}", service=service, action=args["action"])
         case "hint":
-            return f"{_item(args['item'], bundle)}: hint {args['level']} taken"
+            return phrase("{item}: hint {level} taken", item=_item(args["item"], bundle), level=args["level"])
         case "give":
-            return f"{_item(args['item'], bundle)}: given, {CREDITS[args['credit']]}"
+            return phrase("{item}: given, {credit}", item=_item(args["item"], bundle), credit=CREDITS[args["credit"]])
         case "fault":
             what = f"{args['kind'].replace('_', ' ')}, {args['target']}" if "kind" in args else args["fault"]
-            return f"Fault: {what}" + (f", when {args['when']}" if args.get("when") else "")
+            if args.get("when"):
+                return phrase("Fault: {what}, when {condition}", what=what, condition=args["when"])
+            return phrase("Fault: {what}", what=what)
         case "clear":
-            return f"Fault cleared: {args['fault']}"
+            return phrase("Fault cleared: {fault}", fault=args["fault"])
         case "note":
-            return "Flow done" if flow_done(args) is not None else f"Note: {args['text']}"
+            return phrase("Flow done") if flow_done(args) is not None else phrase("Note: {text}", text=args["text"])
         case _:
             return _short(event)
 
@@ -77,21 +95,23 @@ def _short(event: LogEvent) -> str:
     args = event.args
     match event.verb:
         case "say":
-            return f"Said: {args['text']}"
+            return phrase("Said: {text}", text=args["text"])
         case "point":
-            return f"Pointed at {args['part'].replace('_', ' ')}"
+            return phrase("Pointed at {part}", part=args["part"].replace("_", " "))
         case "hand":
-            return "Hand up" if args["up"] else "Hand down"
+            return phrase("Hand up") if args["up"] else phrase("Hand down")
         case "hand-over":
-            return f"Handed over to {args['to']}"
+            return phrase("Handed over to {to}", to=args["to"])
         case "rate":
-            return f"Time passes ×{args['times']:g}"
+            return phrase("Time passes ×{times:g}", times=args["times"])
         case "skip":
-            return f"{args['seconds']:g} s passed over"
+            return phrase("{seconds:g} s passed over", seconds=args["seconds"])
         case "acknowledge":
-            return f"Caution marked seen: {args['caution']}"
+            return phrase("Caution marked seen: {caution}", caution=args["caution"])
         case _:
-            return {"freeze": "Frozen", "resume": "Goes on", "finish": "Finished"}.get(event.verb, event.verb)
+            return {"freeze": phrase("Frozen"), "resume": phrase("Goes on"), "finish": phrase("Finished")}.get(
+                event.verb, event.verb
+            )
 
 
 def _name(part: str, bundle: Bundle) -> str:

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from lumenstat.language import naming
+from lumenstat.language.wording import as_json, from_json, phrase
 from lumenstat.runs.live import LiveRun
 
 LEAST_STUCK_SECONDS = 30.0
@@ -43,13 +44,14 @@ class Tile:
 
     def message(self) -> dict[str, Any]:
         """As it is sent from one process to another."""
-        return asdict(self)
+        faults = [(name, as_json(words)) for name, words in self.faults]
+        return asdict(self) | {"words": [as_json(each) for each in self.words], "faults": faults}
 
     @staticmethod
     def from_message(sent: Mapping[str, Any]) -> Tile:
         """Read back what `message` gave, also where it has been JSON in between."""
-        several = {name: tuple(sent[name]) for name in ("words", "hazards", "limits")}
-        return Tile(**{**sent, **several, "faults": tuple((name, words) for name, words in sent["faults"])})
+        several = {name: tuple(from_json(each) for each in sent[name]) for name in ("words", "hazards", "limits")}
+        return Tile(**{**sent, **several, "faults": tuple((name, from_json(words)) for name, words in sent["faults"])})
 
 
 def tile_of(live: LiveRun) -> Tile:
@@ -92,7 +94,7 @@ def _faults(live: LiveRun) -> Iterator[tuple[str, str]]:
         if board.is_active(number):
             yield name, words
         elif fault.when is not None and not board.spent[number]:
-            yield name, f"{words}, when {fault.when}"
+            yield name, phrase("{what}, when {condition}", what=words, condition=fault.when)
 
 
 def _power(live: LiveRun, bus: str, state: Mapping[str, Any]) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Sequence
 from typing import Any
 
+from lumenstat.language.wording import as_json
 from lumenstat.runs.live import LiveRun
 from lumenstat.runs.seats import Seat, encoded, send_all
 from lumenstat.simulation.plan import Plan
@@ -95,7 +96,9 @@ class View:
                 frame["card"] = self._card = card
             words = live.words
             if self._words < len(words):
-                frame["words"] = [word.says for word in words[self._words :]]
+                new = words[self._words :]
+                frame["words"] = [as_json(word.says) for word in new]
+                frame["from_instructor"] = [as_json(word.says) for word in new if word.instructs]
                 self._words = len(words)
             if live.hand_up != self._hand:
                 frame["hand"] = self._hand = live.hand_up
@@ -108,7 +111,7 @@ class View:
 
     def _crew_lines(self, after: int) -> list[Frame]:
         lines = self.live.aircraft.crew[after:]
-        return [{"t": line.tick / 100, "by": line.by, "says": line.says} for line in lines]
+        return [{"t": line.tick / 100, "by": line.by, "says": as_json(line.says)} for line in lines]
 
     def _changed(self, figures: list[float]) -> dict[str, Discrete | None]:
         if self._called is None or self._called != self.live.called:

@@ -18,6 +18,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Literal
 
 from lumenstat.errors import WorkerError
+from lumenstat.language.wording import phrase
 from lumenstat.processes import FORKED
 
 log = logging.getLogger("lumenstat.worker")
@@ -64,7 +65,7 @@ class Worker:
         """Do a job and give what it returns. Raises what the job raises, or WorkerError where it did not finish."""
         with self._count:
             if self._waiting >= self.waiting_at_most:
-                raise Busy("The server is busy with other work of this kind. Try again in a few seconds.")
+                raise Busy(phrase("The server is busy with other work of this kind. Try again in a few seconds."))
             self._waiting += 1
         try:
             with self._turn:
@@ -90,7 +91,7 @@ class Worker:
         link = None if self._closed else self._started()
         if link is None or self._closed:  # it may have been closed while its process was begun
             self._end()
-            raise WorkerError("The server is about to end.")
+            raise WorkerError(phrase("The server is about to end."))
         until = time.monotonic() + seconds
         try:
             link.send((job, args))
@@ -106,10 +107,10 @@ class Worker:
                         self._end()
                     return result
         except (EOFError, OSError) as error:
-            self._replace(f"its process ended: {error!r}")
-            raise WorkerError("The process that was at it ended unexpectedly.") from None
-        self._replace(f"it took longer than {seconds:g} s")
-        raise WorkerError(f"It took longer than {seconds:g} s and was broken off.")
+            self._replace(phrase("its process ended: {error}", error=repr(error)))
+            raise WorkerError(phrase("The process that was at it ended unexpectedly.")) from None
+        self._replace(phrase("it took longer than {seconds:g} s", seconds=seconds))
+        raise WorkerError(phrase("It took longer than {seconds:g} s and was broken off.", seconds=seconds))
 
     def _started(self) -> Connection:
         if self._process is None or self._link is None or not self._process.is_alive():
@@ -174,9 +175,11 @@ def _done(link: Connection, job: Callable[..., Any], args: tuple[Any, ...]) -> t
     try:
         result = job(progress, *args)
     except MemoryError:
-        return "error", WorkerError(f"It needs more than {MEMORY_BYTES // 1_000_000:,} MB of memory.")
+        return "error", WorkerError(
+            phrase("It needs more than {limit:,} MB of memory.", limit=MEMORY_BYTES // 1_000_000)
+        )
     except RecursionError:
-        return "error", WorkerError("It is nested too deeply.")
+        return "error", WorkerError(phrase("It is nested too deeply."))
     except Exception as error:
         return "error", error
     return "done", (result, 1024 * resource.getrusage(resource.RUSAGE_SELF).ru_maxrss)

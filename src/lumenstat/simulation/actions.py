@@ -12,8 +12,10 @@ from lumenstat.documents.checking import checker_for
 from lumenstat.documents.exercise import Before, Exercise, Fault, Start
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, ModelError, Problem, StartRefused
+from lumenstat.language.field_words import field_words
 from lumenstat.language.sources import Source
 from lumenstat.language.values import nearest
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.systems.registry import fault_targets
 from lumenstat.systems.terms import ticks
@@ -44,7 +46,9 @@ def _prepare(aircraft: Aircraft, line: Before) -> None:
         service, action = line.request
         refusal = aircraft.units.hindrance("request", {"service": service, "action": action})
         if refusal is not None:
-            raise ActionRefused(f"{service} {action}: {refusal}")
+            raise ActionRefused(
+                phrase("{service} {action}: {refusal}", service=service, action=action, refusal=refusal)
+            )
         request(aircraft, service, action)
 
 
@@ -53,7 +57,9 @@ def start_problems(airframe: Airframe, exercise: Exercise, source: Source) -> li
     try:
         ready(airframe, exercise.start, exercise.faults)
     except StartRefused as error:
-        return [source.problem(("start", "before", error.line), f"cannot be done then: {error.says}")]
+        return [
+            source.problem(("start", "before", error.line), phrase("cannot be done then: {error}", error=error.says))
+        ]
     except ModelError as error:
         return [source.problem(("start",), str(error))]
     return []
@@ -105,15 +111,24 @@ def defined_fault(airframe: Airframe, args: Mapping[str, Any]) -> Fault:
         fault = Fault.model_validate({"id": args["fault"], **written})
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
-        raise ActionRefused(f"fault.{first['loc'][-1]}: {first['msg']}") from None
+        raise ActionRefused(
+            phrase("fault.{field}: {wrong}", field=first["loc"][-1], wrong=field_words(first))
+        ) from None
     targets = list(fault_targets(airframe)[fault.kind])
     if fault.target not in targets:
-        raise ActionRefused(f"there is no target {fault.target!r} for {fault.kind}{nearest(fault.target, targets)}")
+        raise ActionRefused(
+            phrase(
+                "there is no target {target} for {kind}{targets}",
+                target=repr(fault.target),
+                kind=fault.kind,
+                targets=nearest(fault.target, targets),
+            )
+        )
     if fault.when is not None:
         checker = checker_for(airframe, Source("fault", None, {}))
         checker.logic(("when",), fault.when)
         if checker.problems:
-            raise ActionRefused(f"fault.when: {checker.problems[0].says}")
+            raise ActionRefused(phrase("fault.when: {problems}", problems=checker.problems[0].says))
     return fault
 
 

@@ -14,6 +14,7 @@ from itertools import cycle
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.exercise import Fault, Start, known_faults
 from lumenstat.errors import ModelError
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import NotSettled
 from lumenstat.simulation.calendar import Calendar
 from lumenstat.simulation.dynamics import Conditions, Dynamics, Solution
@@ -199,7 +200,7 @@ class Aircraft:
 
     @staticmethod
     def _lost(tick: int, error: Exception) -> ModelError:
-        return ModelError(f"at {tick / 100:.2f} s the model has no solution any more: {error}")
+        return ModelError(phrase("at {at:.2f} s the model has no solution: {error}", at=tick / 100, error=error))
 
     def _current_rates(self) -> list[float]:
         """The rates at the present tick, found when they are first needed: often something is switched before."""
@@ -268,7 +269,7 @@ class Aircraft:
             return
         slots = {number: name for name, number in self.plan.a.numbers.items()}
         name = next(slots[n] for n, figure in enumerate(self.a) if not math.isfinite(figure))
-        raise ModelError(f"{name} is no longer a figure at {self.tick / 100:.2f} s; the log up to there is kept")
+        raise ModelError(phrase("{name} is no figure at {at:.2f} s; the log is kept", name=name, at=self.tick / 100))
 
     def _fire_due(self) -> None:
         while (due := self.calendar.next_tick()) is not None and due <= self.tick:
@@ -299,7 +300,7 @@ class Aircraft:
             # Nothing changed in a whole round: logic and units agree.
             if self.d == before:
                 return self.dynamics.conditions(self.d)
-        raise ModelError(f"logic goes round in a circle at {self.tick / 100:.2f} s")
+        raise ModelError(phrase("logic goes round in a circle at {at:.2f} s", at=self.tick / 100))
 
     def _settled_anew(self) -> bool:
         """Settle the logic; whether anything that the figures depend on has changed by it."""
@@ -324,7 +325,9 @@ class Aircraft:
             if not self._flip(self.plan.flipped(self.d, self.a)):
                 break
         else:
-            raise ModelError(f"at {self.tick / 100:.2f} s contactor logic switches without end; widen a hysteresis")
+            raise ModelError(
+                phrase("at {at:.2f} s contactors switch endlessly; widen a hysteresis", at=self.tick / 100)
+            )
         self._rates = None
         # After a switch nothing is known of how rates change.
         self._curvatures = self.plan.steps.straight

@@ -12,6 +12,7 @@ from lumenstat.documents.exercise import Fault
 from lumenstat.errors import ActionRefused
 from lumenstat.language.expressions import parse
 from lumenstat.language.values import nearest
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete, ticks
 from lumenstat.systems.unit import Host
@@ -49,7 +50,13 @@ class FaultBoard:
     def number(self, name: str) -> int:
         """The number of a fault by its id. Raises ActionRefused where there is none."""
         if name not in self.numbers:
-            raise ActionRefused(f"there is no fault {name!r} in this exercise{nearest(name, list(self.numbers))}")
+            raise ActionRefused(
+                phrase(
+                    "there is no fault {name} in this exercise{numbers}",
+                    name=repr(name),
+                    numbers=nearest(name, list(self.numbers)),
+                )
+            )
         return self.numbers[name]
 
     def add(self, fault: Fault) -> None:

@@ -31,7 +31,7 @@ from lumenstat.records.marks import mark, set_mark
 from lumenstat.records.people import find_person, now
 from lumenstat.records.runs import NewEvents, add_events, note_ticks
 from lumenstat.records.tables import SignIn
-from lumenstat.rehearsal.neighbours import Range
+from lumenstat.rehearsal.neighbours import Neighbour, Range
 from lumenstat.runs.seats import Seat
 from lumenstat.runs.starting import SECONDS_FOR_ONE, draw
 from lumenstat.runs.workers import Worker
@@ -134,9 +134,10 @@ class DemoClass:
         name, instructor, members = DEMO_GROUPS[0]
         base = self.database.read(lambda session: current_exercise(session, EXERCISE))
         seed = secrets.token_hex(4)
-        drawn = [
-            self.worker.call(draw, base.content, RANGE, seed, n, seconds=SECONDS_FOR_ONE) for n in range(len(members))
-        ]
+        drawn: list[Neighbour] = []
+        for n in range(len(members)):
+            taken = frozenset(each.bundle.digest for each in drawn)
+            drawn.append(self.worker.call(draw, base.content, RANGE, seed, n, taken, seconds=SECONDS_FOR_ONE))
         bundles: list[Bundle] = [each.bundle for each in drawn]
 
         def write(session: Session) -> str:

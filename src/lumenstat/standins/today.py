@@ -11,7 +11,8 @@ from lumenstat.records.day_plans import keep_plan, paces, plans_from
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import find_group, members_of
 from lumenstat.records.people import find_person
-from lumenstat.training.day_plan import DayPlan, PlannedFlight, Wanted, Who, plan_day
+from lumenstat.training.day_making import plan_day
+from lumenstat.training.day_plan import DayPlan, PlannedFlight, Wanted, Who
 
 EXERCISES = (("frost-another-morning", 2.0), ("full-cold-start", 12.4))
 """What is flown today, and the minutes that the model needs for it."""

@@ -9,6 +9,7 @@ from typing import Annotated, Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Fraction, Name, Part, Positive, Since, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.hydraulics import HydraulicsSection
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.surroundings import Surroundings
@@ -68,7 +69,7 @@ class Accumulators(System):
     def quantities(self) -> Iterator[Quantity]:
         """Pressures."""
         for each in self.accumulators:
-            yield Quantity(f"accumulator.{each.id}.psi", "psi", "number", f"pressure of {each.name}")
+            yield Quantity(f"accumulator.{each.id}.psi", "psi", "number", phrase("pressure of {each}", each=each.name))
 
     def states(self) -> Iterator[State]:
         """Pressures."""

@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import FaultKind, State
@@ -95,7 +96,7 @@ class Air(System):
     def quantities(self) -> Iterator[Quantity]:
         """Pressures."""
         for duct in self.part.ducts:
-            yield Quantity(duct_psi(duct.id), "psi", "number", f"pressure of {duct.name}")
+            yield Quantity(duct_psi(duct.id), "psi", "number", phrase("pressure of {duct}", duct=duct.name))
 
     def conditions(self) -> list[str]:
         """When sources give, takers take and valves are open, in this order."""

@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import FaultKind
@@ -72,9 +73,9 @@ class Fire(System):
     def quantities(self) -> Iterator[Quantity]:
         """Whole loops, full bottles."""
         for loop in self.part.loops:
-            yield Quantity(f"loop.{loop.id}.intact", "", "truth", f"{loop.name} is whole and powered")
+            yield Quantity(f"loop.{loop.id}.intact", "", "truth", phrase("{loop} is whole and powered", loop=loop.name))
         for bottle in self.part.bottles:
-            yield Quantity(f"bottle.{bottle.id}.full", "", "truth", f"{bottle.name} is full")
+            yield Quantity(f"bottle.{bottle.id}.full", "", "truth", phrase("{bottle} is full", bottle=bottle.name))
 
     def conditions(self) -> list[str]:
         """When each bottle is fired."""

@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, NotNegative, Part, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.switched import SwitchedUnit
 from lumenstat.systems.system import Sections, System
@@ -85,9 +86,9 @@ class Fuel(System):
     def quantities(self) -> Iterator[Quantity]:
         """Running pumps, pressures."""
         for pump in self.part.pumps:
-            yield Quantity(f"pump.{pump.id}.running", "", "truth", f"{pump.name} runs")
+            yield Quantity(f"pump.{pump.id}.running", "", "truth", phrase("{of} runs", of=pump.name))
         for feed in self.part.feeds:
-            yield Quantity(f"fuel.{feed.id}.psi", "psi", "number", f"pressure of {feed.name}")
+            yield Quantity(f"fuel.{feed.id}.psi", "psi", "number", phrase("pressure of {feed}", feed=feed.name))
 
     def conditions(self) -> list[str]:
         """When each pump runs."""

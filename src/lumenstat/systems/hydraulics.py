@@ -19,6 +19,7 @@ from lumenstat.language.values import (
     Since,
     Written,
 )
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.panel.part import ControlsStart, PanelsSection
@@ -139,7 +140,9 @@ class Hydraulics(System):
         """Where each surface was left."""
         for surface in airframe.section(HydraulicsSection).hydraulics.surfaces:
             path = f"surfaces_degrees.{surface.id}"
-            yield StartField(path, f"{surface.name}, found at", "°", usual="as its lever stands")
+            yield StartField(
+                path, phrase("{surface}, found at", surface=surface.name), "°", usual=phrase("as its lever stands")
+            )
 
     @classmethod
     def start_lines(cls, start: Sections, airframe: Sections) -> Iterator[tuple[str, str]]:
@@ -147,7 +150,7 @@ class Hydraulics(System):
         left = start.section(SurfacesStart).surfaces_degrees
         for surface in airframe.section(HydraulicsSection).hydraulics.surfaces:
             if surface.id in left:
-                yield surface.name, f"left at {left[surface.id]:g} degrees"
+                yield surface.name, phrase("left at {id:g} degrees", id=left[surface.id])
 
     @classmethod
     def found(cls, start: Sections, airframe: Sections) -> Iterator[tuple[str, float | str]]:
@@ -162,14 +165,16 @@ class Hydraulics(System):
     def quantities(self) -> Iterator[Quantity]:
         """Pressures, running pumps, and where surfaces stand."""
         for system in self.part.systems:
-            yield Quantity(f"hydraulic.{system.id}.psi", "psi", "number", f"pressure of {system.name}")
+            yield Quantity(
+                f"hydraulic.{system.id}.psi", "psi", "number", phrase("pressure of {system}", system=system.name)
+            )
         for pump in self.part.pumps:
-            yield Quantity(f"pump.{pump.id}.running", "", "truth", f"{pump.name} runs")
+            yield Quantity(f"pump.{pump.id}.running", "", "truth", phrase("{of} runs", of=pump.name))
         for surface in self.part.surfaces:
             at, of = f"surface.{surface.id}", surface.name
-            yield Quantity(f"{at}.degrees", "deg", "number", f"where {of} stands")
-            yield Quantity(f"{at}.moving", "", "truth", f"{of} is moving")
-            yield Quantity(f"{at}.disagrees", "", "truth", f"{of} stands elsewhere than its lever says")
+            yield Quantity(f"{at}.degrees", "deg", "number", phrase("where {of} stands", of=of))
+            yield Quantity(f"{at}.moving", "", "truth", phrase("{of} is moving", of=of))
+            yield Quantity(f"{at}.disagrees", "", "truth", phrase("{of} stands elsewhere than its lever says", of=of))
 
     def conditions(self) -> list[str]:
         """When each pump is asked to run, with its bus alive."""

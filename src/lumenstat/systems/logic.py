@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity, reads
 from lumenstat.language.values import ExpressionText, Name, Number, Seconds, Text, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.buses import BusesSection, volts
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Delay, Threshold, Whole, ticks
@@ -105,11 +106,17 @@ class Logic(System):
     def quantities(self) -> Iterator[Quantity]:
         """Timers, latches, comparators."""
         for timer in self.section.timers:
-            yield Quantity(f"timer.{timer.id}", "", "truth", f"{timer.when} for {timer.seconds:g} s")
+            yield Quantity(
+                f"timer.{timer.id}",
+                "",
+                "truth",
+                phrase("{condition} for {seconds:g} s", condition=timer.when, seconds=timer.seconds),
+            )
         for latch in self.section.latches:
-            yield Quantity(f"latch.{latch.id}", "", "truth", f"set by {latch.set_when}")
+            yield Quantity(f"latch.{latch.id}", "", "truth", phrase("set by {condition}", condition=latch.set_when))
         for comparator in self.section.comparators:
-            yield Quantity(f"comparator.{comparator.id}", "", "truth", f"{comparator.quantity}, with hysteresis")
+            says = phrase("{quantity}, with hysteresis", quantity=comparator.quantity)
+            yield Quantity(f"comparator.{comparator.id}", "", "truth", says)
 
     def delays(self) -> Iterator[Delay]:
         """Timers."""

@@ -24,6 +24,7 @@ from lumenstat.language.values import (
     Since,
     Written,
 )
+from lumenstat.language.wording import phrase
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Drag, Draw, FaultKind, State, Threshold
@@ -150,20 +151,20 @@ class PropellerSystem(System):
         left = start.section(PropellersStart).blades
         for each in airframe.section(PropellersSection).propellers:
             if each.id in left:
-                yield each.name, f"left {'flat' if left[each.id] == 'flat' else 'in feather'}"
+                yield each.name, phrase("left flat") if left[each.id] == "flat" else phrase("left in feather")
 
     # ---- what it offers ----------------------------------------------------------------------------------
 
     def quantities(self) -> Iterator[Quantity]:
         """Rpm, blade angle, where the blades are and what holds them."""
         at, of = self.at, self.propeller.name
-        yield Quantity(f"{at}.rpm", "rpm", "number", f"speed of {of}")
-        yield Quantity(f"{at}.blade_angle", "deg", "number", f"blade angle of {of}")
-        yield Quantity(f"{at}.feathered", "", "truth", f"blades of {of} are in feather")
-        yield Quantity(f"{at}.flat", "", "truth", f"blades of {of} are flat")
-        yield Quantity(f"{at}.locked", "", "truth", f"blades of {of} are held flat by their lock")
-        yield Quantity(f"{at}.oil", "", "truth", f"{of} has oil pressure to move its blades")
-        yield Quantity(f"{at}.pump_running", "", "truth", f"the electric oil pump of {of} runs")
+        yield Quantity(f"{at}.rpm", "rpm", "number", phrase("speed of {of}", of=of))
+        yield Quantity(f"{at}.blade_angle", "deg", "number", phrase("blade angle of {of}", of=of))
+        yield Quantity(f"{at}.feathered", "", "truth", phrase("blades of {of} are in feather", of=of))
+        yield Quantity(f"{at}.flat", "", "truth", phrase("blades of {of} are flat", of=of))
+        yield Quantity(f"{at}.locked", "", "truth", phrase("blades of {of} are held flat by their lock", of=of))
+        yield Quantity(f"{at}.oil", "", "truth", phrase("{of} has oil pressure to move its blades", of=of))
+        yield Quantity(f"{at}.pump_running", "", "truth", phrase("the electric oil pump of {of} runs", of=of))
 
     # ---- what it is compiled from ------------------------------------------------------------------------
 

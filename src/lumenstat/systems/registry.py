@@ -12,6 +12,7 @@ from itertools import chain
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.accumulators import Accumulators
 from lumenstat.systems.air import Air
 from lumenstat.systems.apu.system import ApuSystem
@@ -83,9 +84,11 @@ def systems_of(airframe: Sections) -> tuple[System, ...]:
 def quantities_of(airframe: Sections) -> dict[str, Quantity]:
     """Everything observable on an airframe by its dotted name: the vocabulary of expressions."""
     own = (
-        Quantity("time", "s", "number", "seconds since the exercise began"),
-        Quantity("start.hours_unpowered", "h", "number", "how long the aircraft had stood unpowered at the start"),
-        Quantity("start.first_flight_of_day", "", "truth", "the flight to come is the first of the day"),
+        Quantity("time", "s", "number", phrase("seconds since the exercise began")),
+        Quantity(
+            "start.hours_unpowered", "h", "number", phrase("how long the aircraft had stood unpowered at the start")
+        ),
+        Quantity("start.first_flight_of_day", "", "truth", phrase("the flight to come is the first of the day")),
     )
     found = chain(own, *(system.quantities() for system in systems_of(airframe)))
     return {quantity.name: quantity for quantity in found}

@@ -10,6 +10,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Seconds, Since, Text, Written, nearest
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.ac_names import carts_brought
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import FaultKind, ticks
@@ -135,10 +136,16 @@ class Services(System):
     def quantities(self) -> Iterator[Quantity]:
         """State, whether the crew are at work, and where somebody stands."""
         for each in self.services:
-            yield Quantity(naming.service(each.id), "", "text", f"state of {each.name}", choices=each.states)
-            yield Quantity(naming.service_busy(each.id), "", "truth", f"the crew are at work on {each.name}")
+            yield Quantity(
+                naming.service(each.id), "", "text", phrase("state of {each}", each=each.name), choices=each.states
+            )
+            yield Quantity(
+                naming.service_busy(each.id), "", "truth", phrase("the crew are at work on {each}", each=each.name)
+            )
         for place in places_of(self.services):
-            yield Quantity(people_at(place), "", "truth", f"somebody of the crew outside is at: {place}")
+            yield Quantity(
+                people_at(place), "", "truth", phrase("somebody of the crew outside is at: {place}", place=place)
+            )
 
     def conditions(self) -> list[str]:
         """Whether each service is heard, then whether each action has what it needs, then what lapses."""
@@ -199,13 +206,24 @@ class ServicesUnit(Unit):
         """The numbers of a service and its action. Raises ActionRefused where there is no such."""
         name = args["service"]
         if name not in self._numbers:
-            raise ActionRefused(f"there is no service {name!r}{nearest(name, list(self._numbers))}")
+            raise ActionRefused(
+                phrase(
+                    "there is no service {name}{numbers}", name=repr(name), numbers=nearest(name, list(self._numbers))
+                )
+            )
         number = self._numbers[name]
         service = self._services[number]
         actions = {action.id: n for n, action in enumerate(service.actions)}
         if args["action"] not in actions:
             near = nearest(args["action"], list(actions))
-            raise ActionRefused(f"{service.name} has no action {args['action']!r}{near}")
+            raise ActionRefused(
+                phrase(
+                    "{service} has no action {action}{near}",
+                    service=service.name,
+                    action=repr(args["action"]),
+                    near=near,
+                )
+            )
         return number, actions[args["action"]]
 
     @property
@@ -222,11 +240,11 @@ class ServicesUnit(Unit):
         if not self._conditions[number]:
             return service.unheard
         if self.pending[number] is not None:
-            return f"Stand by, still busy with {service.name.lower()}."
+            return phrase("Stand by, still busy with {service}.", service=service.name.lower())
         if state not in service.actions[action].possible_when:
-            return f"Nothing to do there: {service.name.lower()} is {state}."
+            return phrase("Nothing to do there: {service} is {state}.", service=service.name.lower(), state=state)
         if not self._conditions[self._first_needs[number] + action]:
-            return service.actions[action].needs_answered or "Not yet."
+            return service.actions[action].needs_answered or phrase("Not yet.")
         return None
 
     def set_off(self, number: int, action: int) -> None:

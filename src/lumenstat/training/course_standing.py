@@ -7,15 +7,17 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
+from lumenstat.language.wording import phrase
+
 State = Literal["done", "lapsed", "next", "tried", "later"]
 """lapsed: it was done too long ago; next: its turn has come; tried: flown, not enough; later: others come first."""
 
 STATE_WORDS: Mapping[State, str] = {
-    "done": "done",
-    "lapsed": "lapsed",
-    "next": "due",
-    "tried": "tried",
-    "later": "later",
+    "done": phrase("done"),
+    "lapsed": phrase("lapsed"),
+    "next": phrase("due"),
+    "tried": phrase("tried"),
+    "later": phrase("later"),
 }
 SOON = timedelta(days=7)
 """What lapses within so long is said beforehand."""

@@ -1,4 +1,5 @@
-"""The plan of a day: who flies what, where, with whom, when; made by rule, and held against the rules when changed.
+"""The plan of a day: who flies what, where, with whom, when; as it stands and as it is changed. It is made in
+`day_making` and held against the rules in `day_rules`.
 
 A **wave** is a handful of trainees who fly one exercise together: a briefing in a room, the flights at a station each,
 a debriefing in a room, with one instructor throughout. Times are minutes since midnight at the place, counted as they
@@ -7,15 +8,19 @@ pass: on the night of a change of summer time a day has 23 or 25 hours, and what
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, date, datetime, time, timedelta
-from itertools import pairwise
 from typing import Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from lumenstat.language.wording import Words, phrase
+
 Phase = Literal["briefing", "flight", "debriefing"]
+PHASES: tuple[Phase, ...] = ("briefing", "flight", "debriefing")
+PHASE_WORDS: dict[Phase, str] = {
+    "briefing": phrase("briefing"), "flight": phrase("flight"), "debriefing": phrase("debriefing"),
+}  # fmt: skip
 GRID = 5
 """Everything begins at a multiple of so many minutes."""
 LATEST = 36 * 60
@@ -97,7 +102,7 @@ class DayPlan(Plain):
 
     wanted: Wanted
     slots: tuple[Slot, ...]
-    left_over: tuple[str, ...] = ()
+    left_over: tuple[Words, ...] = ()
 
 
 class Clash(Plain):
@@ -132,217 +137,6 @@ def minute_of(day: date, zone: str, hour: int, minute: int) -> int:
     wall = datetime.combine(day + timedelta(days=hour // 24), time(hour % 24, minute), ZoneInfo(zone))
     start = datetime.combine(day, time(), ZoneInfo(zone))
     return round((wall.astimezone(UTC) - start.astimezone(UTC)).total_seconds() / 60)
-
-
-# ---- making ----------------------------------------------------------------------------------------------------------
-
-
-def flight_minutes(wanted: Wanted, flight: PlannedFlight, trainees: Sequence[int]) -> int:
-    """How long a wave is at its stations: the slowest of them, on the grid."""
-    pace = max((who.pace for who in wanted.trainees if who.id in trainees), default=1.0)
-    return _on_grid(flight.minutes * pace + wanted.margin)
-
-
-def _on_grid(minutes: float) -> int:
-    return -(-round(minutes * 60) // (GRID * 60)) * GRID
-
-
-def plan_day(wanted: Wanted) -> DayPlan:
-    """A plan by rule: each wave as early as everybody and everything it needs is free, the exercises in their order."""
-    slots: list[Slot] = []
-    left_over: list[str] = []
-    names = {who.id: who.name for who in wanted.trainees}
-    for number, (flight, trainees) in enumerate(_waves(wanted)):
-        best = min(
-            (found for who in wanted.instructors if (found := _placed(wanted, slots, number, flight, trainees, who))),
-            key=lambda found: (found[-1].ends, _busy(slots, found[0].instructor)),
-            default=None,
-        )
-        if best is None:
-            who = ", ".join(names[each] for each in trainees)
-            left_over.append(f"{flight.title} for {who}: {_why_not(wanted, slots, number, flight, trainees)}")
-        else:
-            slots += best
-    return DayPlan(wanted=wanted, slots=tuple(slots), left_over=tuple(left_over))
-
-
-def _waves(wanted: Wanted) -> Iterator[tuple[PlannedFlight, tuple[int, ...]]]:
-    """Each exercise by itself, the trainees in as many handfuls of about the same size as it takes."""
-    room = max(1, min(wanted.at_once, len(wanted.stations)))
-    for flight in wanted.flights:
-        count = -(-len(flight.trainees) // room)
-        for n in range(count):
-            yield flight, flight.trainees[n::count]
-
-
-def _busy(slots: Iterable[Slot], instructor: int) -> int:
-    return sum(slot.ends - slot.begins for slot in slots if slot.instructor == instructor)
-
-
-def _placed(
-    wanted: Wanted, slots: Sequence[Slot], wave: int, flight: PlannedFlight, trainees: tuple[int, ...], who: Who
-) -> list[Slot] | None:
-    """The wave with this instructor, as early as it can be; None where it cannot be."""
-    for begins in range(_on_grid(wanted.begins), wanted.ends, GRID):
-        made = _wave_at(wanted, wave, flight, trainees, who, begins)
-        if made[-1].ends > wanted.ends:
-            return None
-        if (seated := _seated(wanted, slots, made)) is not None and not clashes_of(wanted, [*slots, *seated], wave):
-            return seated
-    return None
-
-
-def _wave_at(
-    wanted: Wanted, wave: int, flight: PlannedFlight, trainees: tuple[int, ...], who: Who, begins: int
-) -> list[Slot]:
-    lasts: tuple[tuple[Phase, int], ...] = (
-        ("briefing", _on_grid(wanted.briefing)),
-        ("flight", flight_minutes(wanted, flight, trainees)),
-        ("debriefing", _on_grid(wanted.debriefing)),
-    )
-    made, at = [], begins
-    for phase, minutes in lasts:
-        if minutes:
-            made.append(
-                Slot(
-                    wave=wave,
-                    phase=phase,
-                    begins=at,
-                    ends=at + minutes,
-                    exercise_id=flight.exercise_id,
-                    title=flight.title,
-                    instructor=who.id,
-                    trainees=trainees,
-                )
-            )
-        at += minutes
-    return made
-
-
-def _seated(wanted: Wanted, slots: Sequence[Slot], made: Sequence[Slot]) -> list[Slot] | None:
-    """The slots with a room or stations that are free at their time; None where there are not enough."""
-    found = []
-    for slot in made:
-        beside = [other for other in slots if _at_once(slot, other)]
-        if slot.phase == "flight":
-            free = [each for each in wanted.stations if not any(each in other.stations for other in beside)]
-            if len(free) < len(slot.trainees):
-                return None
-            found.append(slot.model_copy(update={"stations": tuple(free[: len(slot.trainees)])}))
-        else:
-            rooms = [each for each in wanted.rooms if not any(each == other.room for other in beside)]
-            if not rooms:
-                return None
-            found.append(slot.model_copy(update={"room": rooms[0]}))
-    return found
-
-
-def _why_not(wanted: Wanted, slots: Sequence[Slot], wave: int, flight: PlannedFlight, trainees: tuple[int, ...]) -> str:
-    """Why a wave finds no place: too long for the day, or what would have to be longer."""
-    if not wanted.instructors:
-        return "there is no instructor"
-    if not wanted.stations:
-        return "there is no station"
-    needs = sum(slot.ends - slot.begins for slot in _wave_at(wanted, wave, flight, trainees, wanted.instructors[0], 0))
-    if needs > wanted.ends - wanted.begins:
-        return f"it needs {needs} min, and the day has {wanted.ends - wanted.begins}"
-    longer = wanted.model_copy(update={"ends": LATEST * 2})
-    ends = [
-        found[-1].ends
-        for who in wanted.instructors
-        if (found := _placed(longer, slots, wave, flight, trainees, who)) is not None
-    ]
-    if not ends:
-        return "nobody who could teach it is there for long enough, or a trainee is not"
-    return f"it would end at {on_the_wall(wanted, min(ends))}; the day ends at {on_the_wall(wanted, wanted.ends)}"
-
-
-# ---- the rules -------------------------------------------------------------------------------------------------------
-
-
-def _at_once(one: Slot, other: Slot) -> bool:
-    return one.begins < other.ends and other.begins < one.ends
-
-
-def clashes(plan: DayPlan) -> list[Clash]:
-    """Every rule that a plan breaks."""
-    return clashes_of(plan.wanted, plan.slots)
-
-
-def clashes_of(wanted: Wanted, slots: Sequence[Slot], wave: int | None = None) -> list[Clash]:
-    """The rules that these slots break; of one wave where only that is asked for."""
-    ordered = sorted(slots, key=lambda slot: (slot.begins, slot.wave, slot.ends))
-    found = [*_twice(wanted, ordered, wave), *_hours(wanted, ordered, wave), *_order(ordered, wave)]
-    return [*found, *_breaks(wanted, ordered, wave)]
-
-
-def _twice(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
-    names = {who.id: who.name for who in (*wanted.trainees, *wanted.instructors)}
-    for n, one in enumerate(slots):
-        for other in slots[n + 1 :]:
-            if other.begins >= one.ends:
-                break
-            if wave is not None and wave not in (one.wave, other.wave):
-                continue
-            when = on_the_wall(wanted, max(one.begins, other.begins))
-            keys = (one.key, other.key)
-            if one.instructor == other.instructor:
-                yield Clash(says=f"{names.get(one.instructor, 'An instructor')} is in two places at {when}", slots=keys)
-            for person in set(one.trainees) & set(other.trainees):
-                yield Clash(says=f"{names.get(person, 'A trainee')} is in two places at {when}", slots=keys)
-            for station in set(one.stations) & set(other.stations):
-                yield Clash(says=f"{station} is used twice at {when}", slots=keys)
-            if one.room and one.room == other.room:
-                yield Clash(says=f"{one.room} is used twice at {when}", slots=keys)
-
-
-def _hours(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
-    known = {who.id: who for who in (*wanted.trainees, *wanted.instructors)}
-    for slot in slots:
-        if wave is not None and slot.wave != wave:
-            continue
-        if slot.begins < wanted.begins or slot.ends > wanted.ends:
-            day = f"{on_the_wall(wanted, wanted.begins)} to {on_the_wall(wanted, wanted.ends)}"
-            yield Clash(says=f"{slot.title}, {slot.phase}, is outside of the day, {day}", slots=(slot.key,))
-        for person in (slot.instructor, *slot.trainees):
-            who = known.get(person)
-            if who is not None and (slot.begins < who.from_minute or slot.ends > who.to_minute):
-                here = f"{on_the_wall(wanted, who.from_minute)} to {on_the_wall(wanted, who.to_minute)}"
-                yield Clash(says=f"{who.name} is there from {here} only", slots=(slot.key,))
-
-
-PHASES: tuple[Phase, ...] = ("briefing", "flight", "debriefing")
-
-
-def _order(slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
-    waves: dict[int, list[Slot]] = {}
-    for slot in slots:
-        if wave is None or slot.wave == wave:
-            waves.setdefault(slot.wave, []).append(slot)
-    for own in waves.values():
-        own.sort(key=lambda slot: PHASES.index(slot.phase))
-        for one, other in pairwise(own):
-            if other.begins < one.ends:
-                says = f"{one.title}: the {other.phase} begins before the {one.phase} has ended"
-                yield Clash(says=says, slots=(one.key, other.key))
-
-
-def _breaks(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
-    """Nobody works for longer than the rule without a break of at least so long; one wave is never torn apart."""
-    people = {person: who.name for who in (*wanted.instructors, *wanted.trainees) for person in (who.id,)}
-    for person, name in people.items():
-        own = [slot for slot in slots if person in (slot.instructor, *slot.trainees)]
-        stretch: list[Slot] = []
-        for slot in own:
-            if stretch and slot.begins - max(each.ends for each in stretch) >= wanted.break_minutes:
-                stretch = []
-            stretch.append(slot)
-            worked = max(each.ends for each in stretch) - stretch[0].begins
-            alone = len({each.wave for each in stretch}) == 1
-            if worked > wanted.work_at_most and not alone and (wave is None or slot.wave == wave):
-                says = f"{name} has no break of {wanted.break_minutes} min in {worked} min"
-                yield Clash(says=says, slots=tuple(each.key for each in stretch))
-                break
 
 
 # ---- changing --------------------------------------------------------------------------------------------------------

@@ -5,8 +5,9 @@ from __future__ import annotations
 import asyncio
 import logging
 import secrets
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
+from typing import Any
 
 from fastapi import HTTPException, Request
 from fastapi.exceptions import RequestValidationError
@@ -16,6 +17,8 @@ from starlette.middleware.gzip import GZipMiddleware
 
 from lumenstat.demo import seed_demo, seed_library
 from lumenstat.errors import EntryRefused, InputRefused, LumenstatError, NoSuchRecord, RecordError, StorageError
+from lumenstat.language.field_words import field_words
+from lumenstat.language.wording import joined, phrase
 from lumenstat.logs import request_id
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercises
@@ -79,6 +82,7 @@ from lumenstat.web.pages import (
     sign_in,
     station,
     watch,
+    words,
 )
 from lumenstat.web.rendering import STATIC, PageCache
 from lumenstat.web.security import PasswordNeeded, SignInNeeded
@@ -87,9 +91,14 @@ from lumenstat.web.shipped import ShippedFiles
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, courses, course_form, logbook,
     class_record, drills, days, school, exercises, lessons, brief, runs, station, watch, debrief, being_judged, replay,
-    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, phone, live_station, live_desk,
+    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, phone, words, live_station,
+    live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
+OWN_WORDS = {
+    "Not Found": phrase("There is nothing at this address."),
+    "Method Not Allowed": phrase("Nothing can be sent to this address."),
+}
 STATUSES = ((NoSuchRecord, 404), (EntryRefused, 422))
 """What is answered to what records refuse; the others do not fit what stands."""
 
@@ -184,19 +193,26 @@ def _warm(database: Database) -> None:
         log.exception("not all exercises could be made ready")
 
 
+def _wrong_field(error: Mapping[str, Any]) -> str:
+    return phrase("{field}: {wrong}", field=str(error["loc"][-1]), wrong=field_words(error))
+
+
 def _handle_errors(app: Lumenstat) -> None:
     async def ask_to_sign_in(_: Request, error: Exception) -> Response:
         return RedirectResponse(getattr(error, "location", "/sign-in"), 303)
 
     async def say_http(request: Request, error: Exception) -> Response:
-        return errors.show(request, getattr(error, "status_code", 500), str(getattr(error, "detail", error)))
+        status = getattr(error, "status_code", 500)
+        says = str(getattr(error, "detail", error))
+        # What the framework itself says stands in no catalogue.
+        return errors.show(request, status, OWN_WORDS.get(says, says))
 
     async def say_record(request: Request, error: Exception) -> Response:
         status = next((status for kind, status in STATUSES if isinstance(error, kind)), 409)
         return errors.show(request, status, str(error), getattr(error, "field", ""))
 
     async def say_input(request: Request, error: Exception) -> Response:
-        return errors.show(request, 422, f"{str(error)[:1].upper()}{str(error)[1:]}.")
+        return errors.show(request, 422, phrase("{error:high}.", error=str(error)))
 
     async def say_storage(request: Request, error: Exception) -> Response:
         log.error("%s %s: %s", request.method, request.url.path, error)
@@ -207,16 +223,18 @@ def _handle_errors(app: Lumenstat) -> None:
     async def say_form(request: Request, error: Exception) -> Response:
         found = error.errors() if isinstance(error, RequestValidationError) else []
         if any(each["loc"][0] == "path" for each in found):
-            return errors.show(request, 404, "There is nothing at this address.")
+            return errors.show(request, 404, phrase("There is nothing at this address."))
         missing = ", ".join(str(each["loc"][-1]) for each in found if each["type"] == "missing")
-        wrong = "; ".join(f"{each['loc'][-1]}: {each['msg'].lower()}" for each in found if each["type"] != "missing")
-        says = ". ".join(part for part in (missing and f"The form needs: {missing}", wrong) if part)
-        return errors.show(request, 422, f"{says}.", str(found[0]["loc"][-1]) if found else "")
+        wrong = joined("; ", (_wrong_field(each) for each in found if each["type"] != "missing"))
+        needs = phrase("The form needs: {missing}", missing=missing) if missing else ""
+        says = joined(". ", (part for part in (needs, wrong) if part)) + "."
+        return errors.show(request, 422, says, str(found[0]["loc"][-1]) if found else "")
 
     async def say_trouble(request: Request, error: Exception) -> Response:
         log.error("%s %s failed", request.method, request.url.path, exc_info=error)
-        says = (
-            f"This did not work, and it is the server's doing. Its log tells more under the number {request_id.get()}."
+        says = phrase(
+            "This did not work, and it is the server's doing. Its log tells more under the number {number}.",
+            number=request_id.get(),
         )
         return errors.show(request, 500, says)
 

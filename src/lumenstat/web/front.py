@@ -17,6 +17,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.types import Message, Receive, Scope, Send
 
+from lumenstat.language.wording import phrase
 from lumenstat.logs import request_id
 from lumenstat.records.acting import Actor, actor
 from lumenstat.settings import Settings
@@ -96,7 +97,7 @@ async def _answer(app: FastAPI, inner: Application, scope: Scope, receive: Recei
     most = _largest_body(scope["path"])
     try:
         if len(scope["path"]) + len(scope["query_string"]) > LONGEST_ADDRESS:
-            await _say(scope, send_with_headers, 414, "This address is too long.")
+            await _say(scope, send_with_headers, 414, phrase("This address is too long."))
         elif _announced(scope) > most:
             await _say(scope, send_with_headers, 413, too_large(most))
         else:
@@ -111,7 +112,7 @@ async def _answer(app: FastAPI, inner: Application, scope: Scope, receive: Recei
 
 def too_large(most: int) -> str:
     """What is said of a body that is too large."""
-    return f"What was sent is too large: at most {most // 1000:,} kB are taken here."
+    return phrase("What was sent is too large: at most {at:,} kB are taken here.", at=most // 1000)
 
 
 def _largest_body(path: str) -> int:

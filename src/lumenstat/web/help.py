@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache
 from pathlib import Path
 
 from markdown_it import MarkdownIt
+
+from lumenstat.language.wording import SOURCE_LANGUAGE
 
 PACKAGE = Path(__file__).parents[1]
 DOCS = next(folder for folder in (PACKAGE / "docs", PACKAGE.parents[1] / "docs") if folder.is_dir())
@@ -39,12 +41,13 @@ MARKS = re.compile(r"[*`|\[\]#]+|\(\S+\.md\S*\)")
 
 @dataclass(frozen=True, slots=True)
 class Topic:
-    """A page of help: its name in addresses, its title, its text, and that text as HTML."""
+    """A page of help: its name in addresses, its title, its text, that text as HTML, and the language that it is in."""
 
     name: str
     title: str
     text: str
     html: str
+    language: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,15 +60,17 @@ class HelpPassage:
     line: str
 
 
-@lru_cache(maxsize=1)
-def topics() -> dict[str, Topic]:
-    """All pages of help, in their order."""
+@cache
+def topics(language: str = SOURCE_LANGUAGE) -> dict[str, Topic]:
+    """All pages of help, in their order: in a language where they are written in it, else in English."""
     markdown = MarkdownIt("commonmark", {"html": False}).enable("table")
     found = {}
     for name, path in TOPICS:
-        text = (DOCS / path).read_text(encoding="utf-8")
+        own = (DOCS / path).parent / language / Path(path).name
+        text = (own if own.is_file() else DOCS / path).read_text(encoding="utf-8")
         title = text.split("\n", 1)[0].removeprefix("# ").strip()
-        found[name] = Topic(name, title, text, _addresses(markdown.render(text.split("\n", 1)[1])))
+        html = _addresses(markdown.render(text.split("\n", 1)[1]))
+        found[name] = Topic(name, title, text, html, language if own.is_file() else SOURCE_LANGUAGE)
     return found
 
 
@@ -80,12 +85,12 @@ def _addresses(html: str) -> str:
     return re.sub(r'<a href="(?P<to>(?!https?:)[^"#]*)[^"]*">(?P<words>.*?)</a>', link, html)
 
 
-def search(words: str) -> Iterator[HelpPassage]:
+def search(words: str, language: str = SOURCE_LANGUAGE) -> Iterator[HelpPassage]:
     """Paragraphs and rows that have all the words, topic by topic."""
     wanted = [word for word in words.lower().split() if word]
     if not wanted:
         return
-    for topic in topics().values():
+    for topic in topics(language).values():
         section = ""
         for block in re.split(r"\n\s*\n|\n(?=\||- |#)", topic.text):
             if (heading := HEADING.match(block)) is not None:

@@ -18,6 +18,7 @@ from starlette.datastructures import UploadFile
 
 from lumenstat.errors import StorageError
 from lumenstat.language.intake import check_text
+from lumenstat.language.wording import SOURCE_LANGUAGE, catalogue_of, phrase, told
 from lumenstat.records.acting import actor
 from lumenstat.records.database import Database
 from lumenstat.records.preferences import preferences_of
@@ -30,7 +31,7 @@ BY_ITSELF = "X-Refresh"
 """The header of a page that looks again by itself: nobody is there for it, so it does not keep a sign-in alive."""
 OWN_PAGES = ("/account", "/sign-out")
 """What somebody reaches who has to give themselves a password first."""
-TOO_OLD = "This form is too old. Go back, load the page again and send it once more."
+TOO_OLD = phrase("This form is too old. Go back, load the page again and send it once more.")
 
 
 @dataclass(frozen=True)
@@ -51,6 +52,11 @@ class Viewer:
     hints_read: frozenset[str] = frozenset()
     theme: str = "paper"
     part: str | None = None
+    language: str = SOURCE_LANGUAGE
+
+    def says(self, text: str) -> str:
+        """A text as it becomes part of what this person writes."""
+        return told(text, catalogue_of(self.language))
 
     @property
     def is_instructor(self) -> bool:
@@ -115,6 +121,7 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
         wants.hints_read,
         wants.theme,
         found.part,
+        wants.language,
     )
 
 
@@ -149,23 +156,25 @@ def signed_in(request: Request) -> Viewer:
     if viewer.must_change and not request.url.path.startswith(OWN_PAGES):
         raise PasswordNeeded
     if viewer.run_id is not None and not request.url.path.startswith(f"/runs/{viewer.run_id}/"):
-        raise HTTPException(403, "You joined one exercise with its code. Sign in with your name for everything else.")
+        raise HTTPException(
+            403, phrase("You joined one exercise with its code. Sign in with your name for everything else.")
+        )
     if viewer.part is not None and not request.url.path.endswith("/phone"):
-        raise HTTPException(403, "You joined for the crew line, or to look on. Join again for the station.")
+        raise HTTPException(403, phrase("You joined for the crew line, or to look on. Join again for the station."))
     return viewer
 
 
 def instructor(viewer: Annotated[Viewer, Depends(signed_in)]) -> Viewer:
     """An instructor; a trainee is told that this is not theirs."""
     if not viewer.is_instructor:
-        raise HTTPException(403, "Only an instructor can do this.")
+        raise HTTPException(403, phrase("Only an instructor can do this."))
     return viewer
 
 
 def head(viewer: Annotated[Viewer, Depends(signed_in)]) -> Viewer:
     """A head of training; others are told that this is not theirs."""
     if not viewer.is_head:
-        raise HTTPException(403, "Only a head of training can do this.")
+        raise HTTPException(403, phrase("Only a head of training can do this."))
     return viewer
 
 
@@ -205,7 +214,7 @@ async def check_form(request: Request, csrf: Annotated[str, Form()] = "") -> Non
     """
     for name, value in (await request.form()).multi_items():
         written = (value.filename or "") if isinstance(value, UploadFile) else value
-        check_text(written, f"The field {name[:40]!r}")
+        check_text(written, phrase("The field {name}", name=repr(name[:40])))
     viewer = viewer_of(request)
     expected = viewer.csrf_token if viewer else cookie(request, FORM) or ""
     if not expected or not hmac.compare_digest(expected.encode(), _unmasked(csrf)):

@@ -7,6 +7,7 @@ from typing import Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
+from lumenstat.language.wording import phrase
 from lumenstat.systems.apu.part import Apu, ApuSection
 from lumenstat.systems.apu.unit import STATES, ApuUnit
 from lumenstat.systems.layout import Layout
@@ -68,17 +69,17 @@ class ApuSystem(System):
 
     def quantities(self) -> Iterator[Quantity]:
         """Figures, phase and states."""
-        yield Quantity("apu.speed", "%", "number", "speed of the APU")
-        yield Quantity("apu.exhaust", "degC", "number", "exhaust temperature of the APU")
-        yield Quantity("apu.oil", "psi", "number", "oil pressure of the APU")
-        yield Quantity("apu.starter_amps", "A", "number", "current into the APU's starter")
-        yield Quantity("apu.phase", "", "text", "what the APU is doing", choices=PHASES)
-        yield Quantity("apu.trouble", "", "text", "why the APU shut itself down, or nothing", choices=TROUBLES)
-        yield Quantity("apu.door", "", "text", "the APU's intake door", choices=("closed", "moving", "open"))
-        yield Quantity("apu.available", "", "truth", "the APU may be loaded")
-        yield Quantity("apu.starter", "", "truth", "the APU's starter is engaged")
-        yield Quantity("apu.lit", "", "truth", "fuel burns in the APU")
-        yield Quantity("apu.oil_low", "", "truth", "the APU's oil pressure is low")
+        yield Quantity("apu.speed", "%", "number", phrase("speed of the APU"))
+        yield Quantity("apu.exhaust", "degC", "number", phrase("exhaust temperature of the APU"))
+        yield Quantity("apu.oil", "psi", "number", phrase("oil pressure of the APU"))
+        yield Quantity("apu.starter_amps", "A", "number", phrase("current into the APU's starter"))
+        yield Quantity("apu.phase", "", "text", phrase("what the APU is doing"), choices=PHASES)
+        yield Quantity("apu.trouble", "", "text", phrase("why the APU shut itself down, or nothing"), choices=TROUBLES)
+        yield Quantity("apu.door", "", "text", phrase("the APU's intake door"), choices=("closed", "moving", "open"))
+        yield Quantity("apu.available", "", "truth", phrase("the APU may be loaded"))
+        yield Quantity("apu.starter", "", "truth", phrase("the APU's starter is engaged"))
+        yield Quantity("apu.lit", "", "truth", phrase("fuel burns in the APU"))
+        yield Quantity("apu.oil_low", "", "truth", phrase("the APU's oil pressure is low"))
 
     def hidden(self) -> Iterator[str]:
         """What its comparators tell."""

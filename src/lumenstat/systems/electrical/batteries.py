@@ -9,6 +9,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Fraction, Name, Written
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import GROUND, Branch
 from lumenstat.systems.electrical.battery_model import BatteryModel
 from lumenstat.systems.electrical.battery_part import Battery
@@ -98,24 +99,26 @@ class Batteries(System):
     def start_fields(cls, airframe: Sections) -> Iterator[StartField]:
         """The charge of each."""
         for battery in airframe.section(BatteriesSection).batteries:
-            yield StartField(f"battery_charge.{battery.id}", f"{battery.name}, charge", "0 to 1")
+            yield StartField(
+                f"battery_charge.{battery.id}", phrase("{battery}, charge", battery=battery.name), "0 to 1"
+            )
 
     @classmethod
     def start_lines(cls, start: Sections, airframe: Sections) -> Iterator[tuple[str, str]]:
         """The charge of each, in percent."""
         charges = start.section(BatteriesStart).battery_charge
         for battery in airframe.section(BatteriesSection).batteries:
-            yield battery.name, f"{charges[battery.id] * 100:.0f} % charged"
+            yield battery.name, phrase("{percent:.0f} % charged", percent=charges[battery.id] * 100)
 
     def quantities(self) -> Iterator[Quantity]:
         """Terminal volts, current in, charge, temperature."""
         for battery in self.batteries:
             at, of = f"battery.{battery.id}", battery.name
-            yield Quantity(f"{at}.volts", "V", "number", f"terminal volts of {of}")
-            yield Quantity(f"{at}.amps", "A", "number", f"current into {of}")
-            yield Quantity(f"{at}.charge", "", "number", f"charge of {of}, 0 to 1")
-            yield Quantity(f"{at}.celsius", "degC", "number", f"temperature of {of}")
-            yield Quantity(f"{at}.hot", "", "truth", f"{of} is too hot")
+            yield Quantity(f"{at}.volts", "V", "number", phrase("terminal volts of {of}", of=of))
+            yield Quantity(f"{at}.amps", "A", "number", phrase("current into {of}", of=of))
+            yield Quantity(f"{at}.charge", "", "number", phrase("charge of {of}, 0 to 1", of=of))
+            yield Quantity(f"{at}.celsius", "degC", "number", phrase("temperature of {of}", of=of))
+            yield Quantity(f"{at}.hot", "", "truth", phrase("{of} is too hot", of=of))
 
     def riser_sources(self) -> Iterator[RiserSource]:
         """One each, under its bus."""

@@ -9,6 +9,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Band, Flag, Name, Part, Positive, Since, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Threshold, Whole
@@ -99,8 +100,8 @@ class Buses(System):
     def quantities(self) -> Iterator[Quantity]:
         """Volts, and whether it is alive."""
         for bus in self.buses:
-            yield Quantity(volts(bus.id), "V", "number", f"volts of {bus.name}")
-            yield Quantity(alive(bus.id), "", "truth", f"{bus.name} is alive")
+            yield Quantity(volts(bus.id), "V", "number", phrase("volts of {bus}", bus=bus.name))
+            yield Quantity(alive(bus.id), "", "truth", phrase("{bus} is alive", bus=bus.name))
 
     def thresholds(self) -> Iterator[Threshold]:
         """Alive with hysteresis."""

@@ -9,6 +9,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Seconds, Written
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
@@ -96,8 +97,8 @@ class Contactors(System):
     def quantities(self) -> Iterator[Quantity]:
         """Whether it is shut, and current through."""
         for each in self.contactors:
-            yield Quantity(shut(each.id), "", "truth", f"{each.name} is shut")
-            meaning = f"current through {each.name}, away from {each.between[0]}"
+            yield Quantity(shut(each.id), "", "truth", phrase("{each} is shut", each=each.name))
+            meaning = phrase("current through {each}, away from {between}", each=each.name, between=each.between[0])
             yield Quantity(f"contactor.{each.id}.amps", "A", "number", meaning)
 
     def riser_joints(self) -> Iterator[RiserJoint]:

@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, PartNumber, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import GROUND, Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
@@ -73,7 +74,7 @@ class DcSupplies(System):
     def quantities(self) -> Iterator[Quantity]:
         """Current out."""
         for each in self.supplies:
-            yield Quantity(f"supply.{each.id}.amps", "A", "number", f"current out of {each.name}")
+            yield Quantity(f"supply.{each.id}.amps", "A", "number", phrase("current out of {each}", each=each.name))
 
     def conditions(self) -> list[str]:
         """When each gives volts."""

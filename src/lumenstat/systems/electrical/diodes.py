@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Name, NotNegative, Part, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import Branch
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.system import Sections, System
@@ -74,7 +75,7 @@ class Diodes(System):
     def quantities(self) -> Iterator[Quantity]:
         """Current through."""
         for each in self.diodes:
-            yield Quantity(f"diode.{each.id}.amps", "A", "number", f"current through {each.name}")
+            yield Quantity(f"diode.{each.id}.amps", "A", "number", phrase("current through {each}", each=each.name))
 
     def riser_joints(self) -> Iterator[RiserJoint]:
         """One each."""

@@ -9,6 +9,7 @@ from typing import Self
 
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
+from lumenstat.language.wording import joined, phrase
 from lumenstat.systems.electrical.ac_names import carts_brought, fed_by, root
 from lumenstat.systems.electrical.ac_sources import AcSection, CartsStart
 from lumenstat.systems.electrical.buses import BusesSection, alive, volts
@@ -114,28 +115,37 @@ class Feeding(System):
         """The carts at each plug."""
         carts = start.section(CartsStart).carts
         for supply in airframe.section(AcSection).ground_supplies:
-            each = ", then ".join(f"{c.name} ({c.volts:g} V, {c.hertz:g} Hz)" for c in carts.get(supply.id, ()))
+            each = joined(
+                phrase(", then "), (f"{c.name} ({c.volts:g} V, {c.hertz:g} Hz)" for c in carts.get(supply.id, ()))
+            )
             if each:
-                yield f"{supply.name} brings", each
+                yield phrase("{supply} brings", supply=supply.name), each
 
     # ---- what it offers ----------------------------------------------------------------------------------
 
     def quantities(self) -> Iterator[Quantity]:
         """Frequency and feeder of AC buses; state and load of sources."""
         for bus in self.ac:
-            yield Quantity(f"bus.{bus.id}.hertz", "Hz", "number", f"frequency of {bus.name}")
+            yield Quantity(f"bus.{bus.id}.hertz", phrase("Hz"), "number", phrase("frequency of {bus}", bus=bus.name))
             sources = ("", *(feed.source for feed in self.section.feeding.get(bus.id, ())))
-            yield Quantity(fed_by(bus.id), "", "text", f"what feeds {bus.name}, or nothing", choices=sources)
+            yield Quantity(
+                fed_by(bus.id), "", "text", phrase("what feeds {bus}, or nothing", bus=bus.name), choices=sources
+            )
         for supply in self.section.ground_supplies:
             at, of = f"source.{supply.id}", supply.name
-            yield Quantity(f"{at}.volts", "V", "number", f"volts at the plug of {of}")
-            yield Quantity(f"{at}.hertz", "Hz", "number", f"frequency at the plug of {of}")
-            yield Quantity(f"{at}.ready", "", "truth", f"{of} is in tolerance and steady")
+            yield Quantity(f"{at}.volts", "V", "number", phrase("volts at the plug of {of}", of=of))
+            yield Quantity(f"{at}.hertz", phrase("Hz"), "number", phrase("frequency at the plug of {of}", of=of))
+            yield Quantity(f"{at}.ready", "", "truth", phrase("{of} is in tolerance and steady", of=of))
         for source in self.section.sources:
-            yield Quantity(f"source.{source.id}.available", "", "truth", f"{source.name} is offered to the buses")
-            yield Quantity(f"source.{source.id}.load", "%", "number", f"load of {source.name}")
+            yield Quantity(
+                f"source.{source.id}.available",
+                "",
+                "truth",
+                phrase("{source} is offered to the buses", source=source.name),
+            )
+            yield Quantity(f"source.{source.id}.load", "%", "number", phrase("load of {source}", source=source.name))
         for generator in self.section.generators:
-            says = f"{generator.name} was overloaded and tripped"
+            says = phrase("{generator} was overloaded and tripped", generator=generator.name)
             yield Quantity(f"source.{generator.id}.tripped", "", "truth", says)
 
     def hidden(self) -> Iterator[str]:

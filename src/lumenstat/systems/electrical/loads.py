@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import ExpressionText, Name, Part, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.switched import SwitchedUnit
 from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import Draw, FaultKind, RiserLoad, SwitchedLoad
@@ -70,8 +71,10 @@ class Loads(System):
     def quantities(self) -> Iterator[Quantity]:
         """Whether it is asked for, and whether it takes current: its bus lives and it is whole."""
         for each in self.loads:
-            yield Quantity(f"load.{each.id}.asked", "", "truth", f"{each.name} is switched to its bus")
-            yield Quantity(f"load.{each.id}.on", "", "truth", f"{each.name} takes current")
+            yield Quantity(
+                f"load.{each.id}.asked", "", "truth", phrase("{each} is switched to its bus", each=each.name)
+            )
+            yield Quantity(f"load.{each.id}.on", "", "truth", phrase("{each} takes current", each=each.name))
 
     def conditions(self) -> list[str]:
         """When each is asked for, then whether its bus lives."""

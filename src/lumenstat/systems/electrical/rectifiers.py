@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import Fraction, Name, Part, Positive, Written
+from lumenstat.language.wording import phrase
 from lumenstat.network.solving import GROUND, Branch
 from lumenstat.systems.electrical.ac_names import NO_SOURCE, root
 from lumenstat.systems.electrical.buses import alive
@@ -71,7 +72,7 @@ class Rectifiers(System):
     def quantities(self) -> Iterator[Quantity]:
         """Current out."""
         for each in self.rectifiers:
-            yield Quantity(f"rectifier.{each.id}.amps", "A", "number", f"current out of {each.name}")
+            yield Quantity(f"rectifier.{each.id}.amps", "A", "number", phrase("current out of {each}", each=each.name))
 
     def riser_joints(self) -> Iterator[RiserJoint]:
         """One each."""

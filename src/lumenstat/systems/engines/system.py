@@ -8,6 +8,7 @@ from typing import Self
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.sources import Path_
+from lumenstat.language.wording import phrase
 from lumenstat.systems.air import duct_psi
 from lumenstat.systems.engines.part import (
     FIGURES,
@@ -82,27 +83,31 @@ class EngineSystem(System):
     def quantities(self) -> Iterator[Quantity]:
         """Figures and states, those of burning fuel only where it does."""
         at, of, names, engine = self.at, self.engine.name, self.figures, self.engine
-        yield Quantity(self.speed, "%", "number", f"speed of {of}")
-        yield Quantity(self.temperature, "degC", "number", f"temperature of {of}")
-        yield Quantity(f"{at}.{names.output}", UNITS[names.output], "number", f"what {of} turns")
-        yield Quantity(f"{at}.phase", "", "text", f"what {of} is doing", choices=PHASES)
-        yield Quantity(f"{at}.running", "", "truth", f"{of} runs at idle or above")
-        yield Quantity(f"{at}.turning", "", "truth", f"{of} turns")
+        yield Quantity(self.speed, "%", "number", phrase("speed of {of}", of=of))
+        yield Quantity(self.temperature, "degC", "number", phrase("temperature of {of}", of=of))
+        yield Quantity(f"{at}.{names.output}", UNITS[names.output], "number", phrase("what {of} turns", of=of))
+        yield Quantity(f"{at}.phase", "", "text", phrase("what {of} is doing", of=of), choices=PHASES)
+        yield Quantity(f"{at}.running", "", "truth", phrase("{of} runs at idle or above", of=of))
+        yield Quantity(f"{at}.turning", "", "truth", phrase("{of} turns", of=of))
         if engine.motor is not None:
             return
-        yield Quantity(f"{at}.{names.oil}", "psi", "number", f"oil pressure of {of}")
-        yield Quantity(f"{at}.fuel_flow", engine.fuel_unit, "number", f"fuel that flows into {of}")
-        yield Quantity(f"{at}.pooled_fuel", "", "number", f"unburnt fuel that lies in {of}, 0 to 1")
-        yield Quantity(f"{at}.starter_heat", "%", "number", f"how hot the starter of {of} is; 100 is its duty limit")
-        yield Quantity(f"{at}.starter", "", "truth", f"the starter of {of} turns it")
-        yield Quantity(f"{at}.fuel", "", "truth", f"fuel is let into {of}")
-        yield Quantity(f"{at}.lit", "", "truth", f"fuel burns in {of}")
-        yield Quantity(f"{at}.oil_up", "", "truth", f"oil pressure of {of} is up")
-        yield Quantity(f"{at}.too_hot", "", "truth", f"{of} is hotter than it may be")
-        yield Quantity(f"{at}.feathered", "", "truth", f"the propeller of {of} is feathered")
-        yield Quantity(f"{at}.trouble", "", "text", f"why {of} shut itself down, or nothing", choices=TROUBLES)
+        yield Quantity(f"{at}.{names.oil}", "psi", "number", phrase("oil pressure of {of}", of=of))
+        yield Quantity(f"{at}.fuel_flow", engine.fuel_unit, "number", phrase("fuel that flows into {of}", of=of))
+        yield Quantity(f"{at}.pooled_fuel", "", "number", phrase("unburnt fuel that lies in {of}, 0 to 1", of=of))
+        yield Quantity(
+            f"{at}.starter_heat", "%", "number", phrase("how hot the starter of {of} is; 100 is its duty limit", of=of)
+        )
+        yield Quantity(f"{at}.starter", "", "truth", phrase("the starter of {of} turns it", of=of))
+        yield Quantity(f"{at}.fuel", "", "truth", phrase("fuel is let into {of}", of=of))
+        yield Quantity(f"{at}.lit", "", "truth", phrase("fuel burns in {of}", of=of))
+        yield Quantity(f"{at}.oil_up", "", "truth", phrase("oil pressure of {of} is up", of=of))
+        yield Quantity(f"{at}.too_hot", "", "truth", phrase("{of} is hotter than it may be", of=of))
+        yield Quantity(f"{at}.feathered", "", "truth", phrase("the propeller of {of} is feathered", of=of))
+        yield Quantity(
+            f"{at}.trouble", "", "text", phrase("why {of} shut itself down, or nothing", of=of), choices=TROUBLES
+        )
         if engine.starter is not None:
-            yield Quantity(f"{at}.starter_amps", "A", "number", f"current into the starter of {of}")
+            yield Quantity(f"{at}.starter_amps", "A", "number", phrase("current into the starter of {of}", of=of))
 
     def hidden(self) -> Iterator[str]:
         """What its comparators tell."""

@@ -9,6 +9,7 @@ from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Quantity
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.systems.inertial.alignment import full_alignment_seconds
 from lumenstat.systems.inertial.part import NOTICES, PHASES, AlignMode, Gyro, Inertial, InertialSection, InertialStart
 from lumenstat.systems.inertial.unit import InertialUnit
@@ -50,7 +51,7 @@ class GyroSystem(System):
 
     def quantities(self) -> Iterator[Quantity]:
         """Whether it is erect."""
-        yield Quantity(f"gyro.{self.gyro.id}.erect", "", "truth", f"{self.gyro.name} is erect")
+        yield Quantity(f"gyro.{self.gyro.id}.erect", "", "truth", phrase("{gyro} is erect", gyro=self.gyro.name))
 
     def delays(self) -> Iterator[Delay]:
         """Until it is erect."""
@@ -100,7 +101,10 @@ class InertialSystem(System):
         """How long a full alignment takes."""
         for unit in airframe.section(InertialSection).inertial:
             seconds = full_alignment_seconds(unit, start.section(Surroundings))
-            yield f"Full alignment here, {unit.name}", "not here" if seconds is None else clock(seconds)
+            yield (
+                phrase("Full alignment here, {unit}", unit=unit.name),
+                phrase("not here") if seconds is None else clock(seconds),
+            )
 
     # ---- what it offers ----------------------------------------------------------------------------------
 
@@ -108,18 +112,28 @@ class InertialSystem(System):
         """Phase, notice, how far it is and how well it knows."""
         at, of = self.at, self.described.name
         modes = ("", *(mode.id for mode in self.described.modes))
-        yield Quantity(f"{at}.phase", "", "text", f"what {of} is doing", choices=PHASES)
-        yield Quantity(f"{at}.mode", "", "text", f"how {of} finds north, or nothing", choices=modes)
-        yield Quantity(f"{at}.notice", "", "text", f"what {of} complains of, or nothing", choices=NOTICES)
-        yield Quantity(f"{at}.progress", "", "number", f"how far {of} is aligned, 0 to 1")
-        yield Quantity(f"{at}.seconds_left", "s", "number", f"seconds until {of} is at its best")
-        yield Quantity(f"{at}.counter", "", "number", f"status counter of {of}: 9 at the beginning, 0 at its best")
-        yield Quantity(f"{at}.heading_error", "deg", "number", f"how well {of} knows heading; 180 is not at all")
-        yield Quantity(f"{at}.position_error", "km", "number", f"how far off {of} was told it stands; -1 is not told")
-        yield Quantity(f"{at}.on_backup", "", "truth", f"{of} runs on its backup supply, or shows that it could")
-        yield Quantity(f"{at}.may_navigate", "", "truth", f"{of} may navigate, if not at its best yet")
-        yield Quantity(f"{at}.position_entered", "", "truth", f"{of} has been told where it stands")
-        yield Quantity(f"{at}.position_differs", "", "truth", f"{of} was told another place than it remembers")
+        yield Quantity(f"{at}.phase", "", "text", phrase("what {of} is doing", of=of), choices=PHASES)
+        yield Quantity(f"{at}.mode", "", "text", phrase("how {of} finds north, or nothing", of=of), choices=modes)
+        yield Quantity(f"{at}.notice", "", "text", phrase("what {of} complains of, or nothing", of=of), choices=NOTICES)
+        yield Quantity(f"{at}.progress", "", "number", phrase("how far {of} is aligned, 0 to 1", of=of))
+        yield Quantity(f"{at}.seconds_left", "s", "number", phrase("seconds until {of} is at its best", of=of))
+        yield Quantity(
+            f"{at}.counter", "", "number", phrase("status counter of {of}: 9 at the beginning, 0 at its best", of=of)
+        )
+        yield Quantity(
+            f"{at}.heading_error", "deg", "number", phrase("how well {of} knows heading; 180 is not at all", of=of)
+        )
+        yield Quantity(
+            f"{at}.position_error", "km", "number", phrase("how far off {of} was told it stands; -1 is not told", of=of)
+        )
+        yield Quantity(
+            f"{at}.on_backup", "", "truth", phrase("{of} runs on its backup supply, or shows that it could", of=of)
+        )
+        yield Quantity(f"{at}.may_navigate", "", "truth", phrase("{of} may navigate, if not at its best yet", of=of))
+        yield Quantity(f"{at}.position_entered", "", "truth", phrase("{of} has been told where it stands", of=of))
+        yield Quantity(
+            f"{at}.position_differs", "", "truth", phrase("{of} was told another place than it remembers", of=of)
+        )
 
     def machines(self) -> Iterator[Machine]:
         """Its phases."""

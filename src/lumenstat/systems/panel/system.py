@@ -9,6 +9,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Emitter, Quantity, parse
 from lumenstat.language.sources import Path_
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.panel.part import (
@@ -91,7 +92,7 @@ class Panels(System):
         """Controls that were left elsewhere."""
         controls = airframe.section(PanelsSection).controls
         for name, position in start.section(ControlsStart).controls.items():
-            yield controls[name].name, f"left at {position}"
+            yield controls[name].name, phrase("left at {position}", position=position)
 
     # ---- what it offers ----------------------------------------------------------------------------------
 
@@ -101,15 +102,22 @@ class Panels(System):
             for control in panel.controls:
                 yield _position_quantity(control)
                 if control.kind == "guarded-toggle":
-                    yield Quantity(naming.guard(control.id), "", "truth", f"the guard of {control.name} is lifted")
+                    yield Quantity(
+                        naming.guard(control.id),
+                        "",
+                        "truth",
+                        phrase("the guard of {control} is lifted", control=control.name),
+                    )
             for instrument in panel.instruments:
                 at, of = f"instrument.{instrument.id}", instrument.name
-                shows = f"what {of} shows; null while it is dark"
+                shows = phrase("what {of} shows; null while it is dark", of=of)
                 yield Quantity(f"{at}.reads", instrument.unit, "number", shows, nullable=True)
-                yield Quantity(f"{at}.alive", "", "truth", f"{of} has power")
+                yield Quantity(f"{at}.alive", "", "truth", phrase("{of} has power", of=of))
             for lamp in panel.lamps:
-                yield Quantity(naming.lamp(lamp.id), "", "truth", f"{lamp.name} lamp is lit")
-                yield Quantity(f"lamp.{lamp.id}.alive", "", "truth", f"{lamp.name} lamp has power to light with")
+                yield Quantity(naming.lamp(lamp.id), "", "truth", phrase("{lamp} lamp is lit", lamp=lamp.name))
+                yield Quantity(
+                    f"lamp.{lamp.id}.alive", "", "truth", phrase("{lamp} lamp has power to light with", lamp=lamp.name)
+                )
 
     def hidden(self) -> Iterator[str]:
         """Dead bulbs and displays."""
@@ -239,5 +247,16 @@ def _check_instrument(instrument: Instrument, airframe: Sections, path: Path_, c
 
 def _position_quantity(control: Control) -> Quantity:
     if control.kind == "entry":
-        return Quantity(naming.control(control.id), control.unit or "", "number", f"{control.name}, as entered")
-    return Quantity(naming.control(control.id), "", "text", f"position of {control.name}", choices=control.positions)
+        return Quantity(
+            naming.control(control.id),
+            control.unit or "",
+            "number",
+            phrase("{control}, as entered", control=control.name),
+        )
+    return Quantity(
+        naming.control(control.id),
+        "",
+        "text",
+        phrase("position of {control}", control=control.name),
+        choices=control.positions,
+    )

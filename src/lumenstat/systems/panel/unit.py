@@ -8,6 +8,7 @@ from typing import Any
 from lumenstat.errors import ActionRefused
 from lumenstat.language import naming
 from lumenstat.language.values import nearest, position_text
+from lumenstat.language.wording import phrase
 from lumenstat.systems.panel.part import Control, PanelsSection
 from lumenstat.systems.unit import Host, Unit
 
@@ -38,33 +39,43 @@ class PanelsUnit(Unit):
             case _:
                 name = args["instrument"]
                 if name not in self.instruments:
-                    raise ActionRefused(f"there is no instrument {name!r}{nearest(name, list(self.instruments))}")
+                    raise ActionRefused(
+                        phrase(
+                            "there is no instrument {name}{instruments}",
+                            name=repr(name),
+                            instruments=nearest(name, list(self.instruments)),
+                        )
+                    )
         return False
 
     def _control(self, name: str) -> Control:
         if name not in self.controls:
-            raise ActionRefused(f"there is no control {name!r}{nearest(name, list(self.controls))}")
+            raise ActionRefused(
+                phrase(
+                    "there is no control {name}{controls}", name=repr(name), controls=nearest(name, list(self.controls))
+                )
+            )
         return self.controls[name]
 
     def _set(self, name: str, to: str | float) -> bool:
         control = self._control(name)
         if control.kind == "momentary":
-            raise ActionRefused(f"{control.name} springs back: press it instead")
+            raise ActionRefused(phrase("{control} springs back: press it instead", control=control.name))
         position = position_of(control, to)
         if control.kind == "guarded-toggle" and not self.host.d[self.host.layout.d[naming.guard(name)]]:
-            raise ActionRefused(f"the guard of {control.name} is shut; lift it first")
+            raise ActionRefused(phrase("the guard of {control} is shut; lift it first", control=control.name))
         return self._put(naming.control(name), position)
 
     def _move_guard(self, name: str, is_open: bool) -> bool:
         control = self._control(name)
         if control.kind != "guarded-toggle":
-            raise ActionRefused(f"{control.name} has no guard")
+            raise ActionRefused(phrase("{control} has no guard", control=control.name))
         return self._put(naming.guard(name), is_open)
 
     def _press(self, name: str, held: bool) -> bool:
         control = self._control(name)
         if control.kind != "momentary":
-            raise ActionRefused(f"{control.name} stays where it is put: set it instead")
+            raise ActionRefused(phrase("{control} stays where it is put: set it instead", control=control.name))
         return self._put(naming.control(name), control.positions[1 if held else 0])
 
     def _put(self, name: str, value: str | float | bool) -> bool:
@@ -81,12 +92,25 @@ def position_of(control: Control, to: str | float) -> str | float:
         try:
             figure = float(to)
         except ValueError:
-            raise ActionRefused(f"{control.name} takes a figure, not {to!r}") from None
+            raise ActionRefused(
+                phrase("{control} takes a figure, not {to}", control=control.name, to=repr(to))
+            ) from None
         least, most = control.minimum or 0.0, control.maximum or 0.0
         if not least <= figure <= most:
-            raise ActionRefused(f"{control.name} takes {least:g} to {most:g} {control.unit or ''}".rstrip())
+            unit = f" {control.unit}" if control.unit else ""
+            says = phrase(
+                "{control} takes {least:g} to {most:g}{unit}", control=control.name, least=least, most=most, unit=unit
+            )
+            raise ActionRefused(says)
         return figure
     text = str(position_text(to))
     if text not in control.positions:
-        raise ActionRefused(f"{control.name} has no position {text!r}; it has {', '.join(control.positions)}")
+        raise ActionRefused(
+            phrase(
+                "{control} has no position {text}; it has {positions}",
+                control=control.name,
+                text=repr(text),
+                positions=", ".join(control.positions),
+            )
+        )
     return text

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from lumenstat.training.day_plan import Clash, DayPlan, Slot, on_the_wall
+from lumenstat.language.wording import phrase
+from lumenstat.training.day_plan import PHASE_WORDS, Clash, DayPlan, Phase, Slot, on_the_wall
 from lumenstat.web.rendering import Context
 
 WIDTH, LEFT, RIGHT, TOP, LANE = 1180.0, 120.0, 20.0, 22.0, 34.0
@@ -96,8 +97,16 @@ def _block(
     room = int((width - 8) / 6.2)
     words = _fitting(_names_of(slot.phase, who), room)
     everybody = ", ".join(names.get(each, "") for each in slot.trainees)
-    when = f"{on_the_wall(wanted, slot.begins)} to {on_the_wall(wanted, slot.ends)}"
-    says = f"{slot.title}, {slot.phase}, {when}, {lane}; {names.get(slot.instructor, '')} with {everybody}"
+    when = phrase("{start} to {end}", start=on_the_wall(wanted, slot.begins), end=on_the_wall(wanted, slot.ends))
+    says = phrase(
+        "{title}, {phase}, {when}, {lane}; {instructor} with {trainees}",
+        title=slot.title,
+        phase=PHASE_WORDS[slot.phase],
+        when=when,
+        lane=lane,
+        instructor=names.get(slot.instructor, ""),
+        trainees=everybody,
+    )
     return Block(
         key=slot.key,
         lane=lane,
@@ -113,11 +122,16 @@ def _block(
     )
 
 
-def _names_of(phase: str, who: str) -> list[str]:
+def _names_of(phase: Phase, who: str) -> list[str]:
     """What a block can be called, the longest first."""
     if phase == "flight":
         return [who, who.split(" ", maxsplit=1)[0], "".join(part[:1] for part in who.split(" "))]
-    return [f"{phase.capitalize()}, {who}", phase.capitalize(), phase[:2].capitalize()]
+    words = PHASE_WORDS[phase]
+    return [
+        phrase("{phase:high}, {who}", phase=words, who=who),
+        phrase("{phase:high}", phase=words),
+        phase[:2].capitalize(),
+    ]
 
 
 def _fitting(names: list[str], room: int) -> str:

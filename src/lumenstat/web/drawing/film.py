@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lumenstat.documents.airframe import Airframe
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.trace import Trace
 from lumenstat.systems.panel.part import Panel
 from lumenstat.web.rendering import Context, clock
@@ -44,7 +45,7 @@ def film(trace: Trace, airframe: Airframe, left: float, plot: float, top: float)
         x = left + plot * (n + 0.5) / PICTURES - width / 2
         zones = tuple(_zones(trace, panels, seconds, x, width, top))
         lit = sum(zone.lit for zone in zones)
-        title = f"{clock(seconds)}: {lit} of {len(zones)} zones lit"
+        title = phrase("{seconds}: {lit} of {count} zones lit", seconds=clock(seconds), lit=lit, count=len(zones))
         found.append(Film(seconds=round(seconds, 2), title=title, x=round(x, 1), zones=zones))
     return tuple(found)
 

@@ -12,6 +12,7 @@ from typing import Literal
 
 from lumenstat.documents.airframe import Airframe
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.buses import Bus, alive
 from lumenstat.systems.registry import systems_of
 from lumenstat.systems.system import System
@@ -172,7 +173,7 @@ def _names_end(airframe: Airframe, sources: Sequence[RiserSource], joints: Seque
     """Where names of buses end: the longest fits before it beside its battery, and so does what feeds any of them."""
     names = [len(bus.name) * LETTER + BATTERY for bus in airframe.electrical.buses]
     fed = [len(f"from {name}") for each in joints if each.value for _, name in [_feeder(each, airframe, sources)]]
-    return round(max(*names, max((*fed, len("fed by nothing") if fed else 0)) * SMALL_LETTER + 2), 1)
+    return round(max(*names, max((*fed, len(phrase("fed by nothing")) if fed else 0)) * SMALL_LETTER + 2), 1)
 
 
 def _feeder(joint: RiserJoint, airframe: Airframe, sources: Sequence[RiserSource]) -> tuple[str, str]:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from lumenstat.assessment.ledger import Ledger
+from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.procedure import Procedure
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.trace import Line, Trace
 from lumenstat.web.drawing.film import HEIGHT, Film, film
 from lumenstat.web.rendering import Context, clock
@@ -156,7 +157,13 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airfra
                     x=x(a),
                     width=max(0.5, round(x(b) - x(a), 1)),
                     steady=phase in STEADY,
-                    title=f"{machine.name}: {phase}, {clock(a)} to {clock(b)}",
+                    title=phrase(
+                        "{machine}: {phase}, {start} to {end}",
+                        machine=machine.name,
+                        phase=phase,
+                        start=clock(a),
+                        end=clock(b),
+                    ),
                 )
                 for a, b, phase in machine.spans
             ),
@@ -246,7 +253,8 @@ def _marks(ledger: Ledger, procedure: Procedure, x: Scale, top: float) -> Iterat
     for row in sorted(ledger.items, key=lambda row: row.verdict != "done"):  # slips are drawn on top
         if row.at is not None:
             step = procedure.by_id[row.item]
-            title = f"{clock(row.at)}  {step.item.challenge}: {row.verdict}"
+            words, at = VERDICT_WORDS[row.verdict], clock(row.at)
+            title = phrase("{at}  {item}: {verdict:low}", at=at, item=step.item.challenge, verdict=words)
             yield ItemMark(
                 x=x(row.at), seconds=row.at, y=top + step.section * SECTION, verdict=row.verdict, title=title
             )

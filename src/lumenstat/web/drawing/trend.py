@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from lumenstat.language.wording import phrase
 from lumenstat.records.statistics import TrendPoint
 from lumenstat.web.rendering import Context
 
@@ -42,7 +43,7 @@ def draw_trend(points: Sequence[TrendPoint]) -> Trend:
             passed=point.outcome == "pass",
             assessed=point.mode == "assessed",
             run_id=point.run_id,
-            says=f"{point.at:%-d %B}: {point.title}, {point.percent:g} %",
+            says=phrase("{at:%-d %B}: {title}, {percent:g} %", at=point.at, title=point.title, percent=point.percent),
         )
         for n, point in enumerate(points)
     )

@@ -18,6 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from lumenstat.errors import InputRefused, LumenstatError
 from lumenstat.language.intake import read_json
+from lumenstat.language.wording import KEEP_PARTS, Words, phrase, retold
 from lumenstat.records.exercises import bundle_of
 from lumenstat.records.lessons import StationRow, station_rows
 from lumenstat.runs.tiles import Tile, standing
@@ -60,7 +61,7 @@ class DeskTile(BaseModel):
     needs: float | None = None
     stuck: bool = False
     slips: int = 0
-    word: str | None = None
+    word: Words | None = None
     hazards: tuple[str, ...] = ()
     limits: tuple[str, ...] = ()
     hand: bool = False
@@ -89,7 +90,7 @@ class DeskAnswer(BaseModel):
 
     type: Literal["answer"] = "answer"
     id: str | None
-    refused: dict[str, str]
+    refused: dict[str, Words]
 
 
 @dataclass
@@ -196,14 +197,14 @@ async def desk_socket(socket: WebSocket, lesson_id: str) -> None:
         group.cancel_scope.cancel()
 
     async with anyio.create_task_group() as group:
-        group.start_soon(until_first, _send(socket, desk, signed))
+        group.start_soon(until_first, _send(socket, desk, signed, viewer.language))
         group.start_soon(until_first, _receive(socket, desk, viewer, signed))
     if codes and codes[0] is not None:
         with contextlib.suppress(RuntimeError):
             await socket.close(codes[0])
 
 
-async def _send(socket: WebSocket, desk: _Desk, signed: SignedSocket) -> int | None:
+async def _send(socket: WebSocket, desk: _Desk, signed: SignedSocket, language: str) -> int | None:
     first = True
     try:
         while signed.still():
@@ -215,7 +216,8 @@ async def _send(socket: WebSocket, desk: _Desk, signed: SignedSocket) -> int | N
             if first and not desk.told:
                 return NO_RUN
             if changed or first:
-                await socket.send_text(TilesMessage(tiles=tuple(changed)).model_dump_json())
+                message = TilesMessage(tiles=tuple(changed))
+                await socket.send_text(retold(message.model_dump_json(context=KEEP_PARTS), language))
             first = False
             await asyncio.sleep(LOOK_SECONDS)
     except (WebSocketDisconnect, RuntimeError):
@@ -233,7 +235,7 @@ async def _receive(socket: WebSocket, desk: _Desk, viewer: Viewer, signed: Signe
             return SIGNED_OUT
         answer = await _answer(desk, viewer, text)
         with contextlib.suppress(RuntimeError, WebSocketDisconnect):
-            await socket.send_text(answer.model_dump_json())
+            await socket.send_text(retold(answer.model_dump_json(context=KEEP_PARTS), viewer.language))
 
 
 async def _answer(desk: _Desk, viewer: Viewer, text: str) -> DeskAnswer:
@@ -241,11 +243,14 @@ async def _answer(desk: _Desk, viewer: Viewer, text: str) -> DeskAnswer:
     try:
         act = DeskAct.model_validate(read_json(text))
     except (InputRefused, ValidationError, json.JSONDecodeError):
-        return DeskAnswer(id=None, refused={"": f"A desk sends an act: id, runs, one of {', '.join(ALL_VERBS)}."})
+        return DeskAnswer(
+            id=None,
+            refused={"": phrase("A desk sends an act: id, runs, one of {all_verbs}.", all_verbs=", ".join(ALL_VERBS))},
+        )
     refused: dict[str, str] = {}
     known = [run for run in act.runs if run in desk.told]
     for run in set(act.runs) - set(known):
-        refused[run] = "That run is not in this lesson."
+        refused[run] = phrase("That run is not in this lesson.")
     results = await asyncio.gather(*(_act(desk, run, act) for run in known))
     refused.update({run: says for run, says in zip(known, results, strict=True) if says is not None})
     return DeskAnswer(id=act.id, refused=refused)

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, StrictFloat, StrictInt, TypeA
 
 from lumenstat.errors import InputRefused
 from lumenstat.language.intake import read_json
+from lumenstat.language.wording import phrase
 
 HELD_LONGEST = 3600
 
@@ -94,6 +95,7 @@ class StateMessage(Message):
     card: CardState | None = None
     crew: tuple[CrewSaid, ...] = ()
     words: tuple[str, ...] = ()
+    from_instructor: tuple[str, ...] = ()
     hand: bool | None = None
     pointed: str | None = None
 
@@ -139,9 +141,9 @@ Outgoing = Annotated[StateMessage | Done | Refusal | Pong | Ended | Stopped, Fie
 OUTGOING: TypeAdapter[Any] = TypeAdapter(Outgoing)
 
 _SAYS = {
-    "id": "An action needs an `id` of 1 to 64 characters.",
-    "verb": "An action needs a `verb`.",
-    "held": f"`held` is for how many seconds the button was in, 0 to {HELD_LONGEST}.",
+    "id": phrase("An action needs an `id` of 1 to 64 characters."),
+    "verb": phrase("An action needs a `verb`."),
+    "held": phrase("`held` is for how many seconds the button was in, 0 to {held_longest}.", held_longest=HELD_LONGEST),
 }
 
 
@@ -158,9 +160,9 @@ def read_message(text: str) -> Incoming:
     try:
         written = read_json(text)
     except InputRefused as error:
-        raise MessageRefused(f"A message is one JSON object: {error}") from None
+        raise MessageRefused(phrase("A message is one JSON object: {error}", error=error)) from None
     if not isinstance(written, dict):
-        raise MessageRefused("A message is one JSON object.")
+        raise MessageRefused(phrase("A message is one JSON object."))
     if isinstance(written.get("open"), str):
         return Open(open=written["open"])
     if written.get("ping") is True:

@@ -18,6 +18,8 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import LumenstatError, RecordError, StorageError
+from lumenstat.language.wording import Names, phrase
+from lumenstat.records.exercises import bundle_of
 from lumenstat.records.runs import facts_of, find_run
 from lumenstat.runs.seats import Seat, encoded
 from lumenstat.web.live.messages import MessageRefused, Open, Ping, read_message
@@ -32,8 +34,8 @@ CHECK_SIGN_IN_SECONDS = 15.0
 VERBS_OF = {"crew": frozenset({"request"}), "observer": frozenset[str]()}
 """What somebody may do who joined for a part of a run."""
 PARTS_SAY = {
-    "crew": "From the crew line only the ground crew can be asked.",
-    "observer": "You look on in this exercise.",
+    "crew": phrase("From the crew line only the ground crew can be asked."),
+    "observer": phrase("You look on in this exercise."),
 }
 MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
 """More than any hand sends; a page that comes back after a long gap sends all that it kept at once."""
@@ -52,6 +54,7 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
             await socket.close(SIGNED_OUT)
             return
         run = socket.app.state.database.read(lambda session: facts_of(session, run_id))
+        bundle = socket.app.state.database.read(lambda session: bundle_of(session, run.digest))
     except RecordError:
         await socket.close(NO_RUN)
         return
@@ -65,11 +68,18 @@ async def station_socket(socket: WebSocket, run_id: str) -> None:
         await socket.send_json({"type": "ended"})
         await socket.close()
         return
-    await _serve(socket, run_id, viewer, by="trainee" if run.trainee_id == viewer.id else "instructor")
+    await _serve(
+        socket,
+        run_id,
+        viewer,
+        by="trainee" if run.trainee_id == viewer.id else "instructor",
+        names=bundle.names_in(viewer.language),
+    )
 
 
-async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str) -> None:
-    hub, seat = socket.app.state.hub, Seat(flies=by == "trainee", counts=viewer.part is None)
+async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str, names: Names | None) -> None:
+    hub = socket.app.state.hub
+    seat = Seat(flies=by == "trainee", counts=viewer.part is None, language=viewer.language, names=names)
     try:
         await hub.join(run_id, seat)
     except LumenstatError as error:
@@ -172,7 +182,7 @@ async def _receive(
         except (WebSocketDisconnect, RuntimeError):
             return None
         except KeyError:
-            seat.send(encoded(_refused(None, "Send text, not bytes.")))
+            seat.send(encoded(_refused(None, phrase("Send text, not bytes."))))
             continue
         now = time.monotonic()
         allowed, last = min(MESSAGES_AT_ONCE, allowed + (now - last) * MESSAGES_A_SECOND) - 1, now
@@ -201,12 +211,12 @@ async def _answer(hub: Any, run_id: str, by: str, text: str, part: str | None = 
     try:
         done = await hub.act(run_id, by, message.verb, message.args, client_id, message.held)
     except StorageError as error:
-        return _refused(client_id, f"This did not happen, for it could not be stored. {error}")
+        return _refused(client_id, phrase("This did not happen, for it could not be stored. {error}", error=error))
     except LumenstatError as error:
         return _refused(client_id, str(error))
     except Exception:
         log.exception("run %s: an action failed", run_id)
-        return _refused(client_id, "That could not be stored, so it did not happen. Try it again.")
+        return _refused(client_id, phrase("That could not be stored, so it did not happen. Try it again."))
     return {"type": "done", "id": client_id, **done}
 
 

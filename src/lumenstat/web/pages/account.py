@@ -10,9 +10,16 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import SOURCE_LANGUAGE, language_name, languages, phrase
 from lumenstat.records.invitations import invited, use_up
 from lumenstat.records.people import check_password, get_person, set_account, set_password, time_zones
-from lumenstat.records.preferences import checked_theme, preferences_of, put_hint_away, set_preferences
+from lumenstat.records.preferences import (
+    checked_language,
+    checked_theme,
+    preferences_of,
+    put_hint_away,
+    set_preferences,
+)
 from lumenstat.records.sign_ins import sign_out_others
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
@@ -26,7 +33,7 @@ router = APIRouter()
 
 HINTS = frozenset({"trainee", "instructor", "station", "desk", "builder"})
 """Hints for a first time, by the page that they stand on."""
-NOT_ALIKE = {"again": "The two are not the same."}
+NOT_ALIKE = {"again": phrase("The two are not the same.")}
 
 
 class AccountContext(Context):
@@ -39,6 +46,8 @@ class AccountContext(Context):
     time_zone: str
     time_zones: tuple[str, ...]
     theme: str
+    language: str
+    languages: tuple[tuple[str, str], ...]
     single_keys: bool
     announces_lamps: bool
     keys: tuple[ShownKey, ...]
@@ -58,7 +67,11 @@ class NewPasswordContext(Context):
 @router.get("/account", name="account")
 def show(request: Request, viewer: SignedIn, said: str = "") -> Response:
     """One's own account."""
-    words = {"kept": "Kept.", "password": "Your password is another now.", "others": "Your other sign-ins have ended."}
+    words = {
+        "kept": phrase("Kept."),
+        "password": phrase("Your password is another now."),
+        "others": phrase("Your other sign-ins have ended."),
+    }
     return page(request, _account(request, viewer, said=words.get(said, "")))
 
 
@@ -71,6 +84,8 @@ def _account(request: Request, viewer: Viewer, form: FormState | None = None, sa
         time_zone=person.time_zone,
         time_zones=time_zones(),
         theme=wants.theme,
+        language=wants.language,
+        languages=tuple((each, language_name(each)) for each in languages()),
         single_keys=wants.single_keys,
         announces_lamps=wants.announces_lamps,
         keys=tuple(shown_keys(wants)),
@@ -86,17 +101,18 @@ def change(
     name: Annotated[str, Form()] = "",
     time_zone: Annotated[str, Form()] = "",
     theme: Annotated[str, Form()] = "paper",
+    language: Annotated[str, Form(max_length=12)] = SOURCE_LANGUAGE,
 ) -> Response:
-    """Keep another name, time zone or theme."""
+    """Keep another name, time zone, theme or language."""
 
     def keep(session: Session) -> None:
         set_account(session, viewer.id, name, time_zone)
-        _keep_wants(session, viewer.id, {"theme": checked_theme(theme)})
+        _keep_wants(session, viewer.id, {"theme": checked_theme(theme), "language": checked_language(language)})
 
     try:
         request.app.state.database.write(keep)
     except EntryRefused as error:
-        typed = {"name": name, "time_zone": time_zone, "theme": theme}
+        typed = {"name": name, "time_zone": time_zone, "theme": theme, "language": language}
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
@@ -126,7 +142,7 @@ def _keep_wants(session: Session, person_id: int, put: dict[str, Any]) -> None:
 def hint_read(request: Request, viewer: SignedIn, hint: Annotated[str, Form(max_length=20)]) -> Response:
     """A hint for a first time has been read."""
     if hint not in HINTS:
-        raise HTTPException(404, "There is no such hint.")
+        raise HTTPException(404, phrase("There is no such hint."))
     request.app.state.database.write(lambda session: put_hint_away(session, viewer.id, hint))
     return Response(status_code=204)
 
@@ -184,12 +200,12 @@ def _wrong_password(request: Request, person: Person, password: str, again: str,
         return {}
     tried = Try((f"password {person.id}",))
     if (pause := request.app.state.guessing.begin(tried)) > 0:
-        return {"present": f"Too many tries. Wait {max(1, round(pause))} seconds."}
+        return {"present": phrase("Too many tries. Wait {pause} seconds.", pause=max(1, round(pause)))}
     with request.app.state.hashing.turn() as turn:
         if not turn:
-            return {"present": "The server is busy. Try again in a few seconds."}
+            return {"present": phrase("The server is busy. Try again in a few seconds.")}
         if not check_password(person, present):
-            return {"present": "That is not your present password."}
+            return {"present": phrase("That is not your present password.")}
     request.app.state.guessing.right(tried)
     return {}
 
@@ -213,10 +229,10 @@ def show_welcome(request: Request, token: str) -> Response:
 def _invited(request: Request, token: str) -> Person:
     tried = Try((f"link {address_of(request)}",))
     if request.app.state.guessing.begin(tried) > 0:
-        raise HTTPException(429, "Too many links were tried from here. Wait a minute.")
+        raise HTTPException(429, phrase("Too many links were tried from here. Wait a minute."))
     person: Person | None = request.app.state.database.read(lambda session: invited(session, token))
     if person is None:
-        raise HTTPException(404, "This link was used or is too old. Ask your instructor for another slip.")
+        raise HTTPException(404, phrase("This link was used or is too old. Ask your instructor for another slip."))
     request.app.state.guessing.right(tried)
     return person
 

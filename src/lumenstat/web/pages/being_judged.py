@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.web import urls
 from lumenstat.web.pages.runs import may_see
-from lumenstat.web.rendering import Context
+from lumenstat.web.rendering import Context, json_answer
 from lumenstat.web.security import CheckedForm, Instructor, SignedIn, Viewer
 
 router = APIRouter()
@@ -44,7 +45,7 @@ def judging(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """How far the judging of a run is."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
-    return JSONResponse(_progress(request, run).model_dump())
+    return json_answer(request, _progress(request, run).model_dump())
 
 
 @router.post("/runs/{run_id}/judge-again", dependencies=[CheckedForm])
@@ -52,7 +53,7 @@ def judge_again(request: Request, run_id: str, viewer: Instructor) -> Response:
     """Have a run judged that could not be judged before."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     if run.not_judged is None:
-        raise RecordError("This run is judged, or waits for its turn.")
+        raise RecordError(phrase("This run is judged, or waits for its turn."))
     request.app.state.judges.again(run_id)
     return RedirectResponse(urls.debrief(run_id), 303)
 
@@ -64,7 +65,9 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
         title=run.exercise.title,
         trainee=run.trainee.name,
         progress=_progress(request, run),
-        says=f"Voided by {run.voided_by}: {run.void_reason}" if run.voided_at else run.not_judged,
+        says=phrase("Voided by {voided_by}: {void_reason}", voided_by=run.voided_by, void_reason=run.void_reason)
+        if run.voided_at
+        else run.not_judged,
         may_judge=viewer.is_instructor and run.voided_at is None,
     )
 
@@ -74,8 +77,8 @@ def _progress(request: Request, run: Run) -> JudgingProgress:
         return JudgingProgress(words="done", share=1.0, over=True)
     at = request.app.state.judges.standing(run.id)
     if at is None:
-        return JudgingProgress(words="waiting for its turn", share=0.0, over=False)
+        return JudgingProgress(words=phrase("waiting for its turn"), share=0.0, over=False)
     if at.before:
-        return JudgingProgress(words=f"waiting, {at.before} before it", share=0.0, over=False)
+        return JudgingProgress(words=phrase("waiting, {before} before it", before=at.before), share=0.0, over=False)
     counted = f", {at.done} of {at.of}" if at.of > 1 else ""
     return JudgingProgress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)

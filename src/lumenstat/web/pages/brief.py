@@ -12,6 +12,7 @@ from lumenstat.assessment.validity import Validity
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
 from lumenstat.language.values import clock
+from lumenstat.language.wording import phrase
 from lumenstat.records.approvals import Approval, approval_of, refuse_unapproved, waits_for_approval
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.lessons import start_single
@@ -94,6 +95,7 @@ def show(
     found = request.app.state.facts.ask(bundle)
     approval: Approval | None = database.read(lambda session: approval_of(session, version.digest))
     waits = database.read(lambda session: waits_for_approval(session, version))
+    bundle = bundle.told_in(viewer.language)
     exercise, airframe = bundle.exercise, bundle.airframe
     return page(
         request,
@@ -124,12 +126,17 @@ def show(
 def _valid_lines(found: Validity) -> list[StartLine]:
     """What the model could fly it at, beside how it begins."""
     if found.celsius is None:
-        return [StartLine(name="Valid for", value="nothing: the model's own flight does not pass")]
+        return [StartLine(name=phrase("Valid for"), value=phrase("nothing: the model's own flight does not pass"))]
     coldest, hottest = found.celsius
-    lines = [StartLine(name="Outside", value=f"{coldest} to {hottest} °C")]
+    lines = [StartLine(name=phrase("Outside"), value=phrase("{low} to {high} °C", low=coldest, high=hottest))]
     if found.charge is not None:
-        lines.append(StartLine(name="Battery charge", value=f"{found.charge[0]} to {found.charge[1]} %"))
-    lines.append(StartLine(name="The model needs", value=clock(found.needed_seconds)))
+        lines.append(
+            StartLine(
+                name=phrase("Battery charge"),
+                value=phrase("{low} to {high} %", low=found.charge[0], high=found.charge[1]),
+            )
+        )
+    lines.append(StartLine(name=phrase("The model needs"), value=clock(found.needed_seconds)))
     return lines
 
 
@@ -146,16 +153,30 @@ def start(request: Request, exercise_id: str, viewer: Instructor, trainee: RowId
 def _start_lines(bundle: Bundle) -> list[StartLine]:
     start, airframe = bundle.exercise.start, bundle.airframe
     lines = [
-        StartLine(name="Outside", value=f"{start.outside_celsius:g} °C"),
-        StartLine(name="Unpowered for", value=f"{start.hours_unpowered:g} h"),
-        StartLine(name="First flight of the day", value="yes" if start.first_flight_of_day else "no"),
+        StartLine(name=phrase("Outside"), value=f"{start.outside_celsius:g} °C"),
+        StartLine(name=phrase("Unpowered for"), value=f"{start.hours_unpowered:g} h"),
+        StartLine(
+            name=phrase("First flight of the day"), value=phrase("yes") if start.first_flight_of_day else phrase("no")
+        ),
     ]
     lines += [StartLine(name=name, value=value) for name, value in start_lines(start, airframe)]
     for known in start.out_of_service:
-        lines.append(StartLine(name="Out of service", value=known.says))
+        lines.append(StartLine(name=phrase("Out of service"), value=known.says))
     for fault in bundle.exercise.faults:
-        when = f"at {fault.at:g} s" if fault.at is not None else f"when {fault.when}" if fault.when else "by hand"
-        lines.append(StartLine(name="Fault", value=f"{fault.kind.replace('_', ' ')}, {fault.target}, {when}"))
+        when = (
+            phrase("at {at:g} s", at=fault.at)
+            if fault.at is not None
+            else phrase("when {condition}", condition=fault.when)
+            if fault.when
+            else phrase("by hand")
+        )
+        what = f"{fault.kind.replace('_', ' ')}, {fault.target}"
+        lines.append(
+            StartLine(
+                name=phrase("Fault"),
+                value=phrase("{what}, {when}", what=what, when=when),
+            )
+        )
     return lines
 
 

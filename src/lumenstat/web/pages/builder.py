@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Form, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 
 from lumenstat import ENGINE_VERSION
 from lumenstat.documents.bundles import Bundle
@@ -17,6 +17,7 @@ from lumenstat.drafting.edits import append_section
 from lumenstat.drafting.taking_in import title_of
 from lumenstat.errors import DocumentError, EditRefused, InputRefused, LumenstatError, RecordError
 from lumenstat.language.intake import read_json
+from lumenstat.language.wording import joined, phrase
 from lumenstat.proving.difference import difference
 from lumenstat.proving.proof import Consequence, Proof
 from lumenstat.records.drafts import (
@@ -44,7 +45,7 @@ from lumenstat.web.pages.builder_forms import (
 from lumenstat.web.pages.builder_inspector import Inspected, inspected
 from lumenstat.web.pages.builder_view import ProofView, ScriptSection, effects_of, proof_view, sections_of
 from lumenstat.web.pages.station import DeckPage, ServiceButton, deck_of, services_of
-from lumenstat.web.rendering import Context, moment, page, render
+from lumenstat.web.rendering import Context, json_answer, moment, page, render
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
 
 router = APIRouter()
@@ -122,16 +123,22 @@ def change_it(
             content, title = edited.draft.to_json(), title_of(edited.draft)
             digest = read_draft(edited.draft).digest
             database.write(
-                lambda session: change(session, draft_id, edition, viewer.name, title, content, edited.says, digest)
+                lambda session: change(
+                    session, draft_id, edition, viewer.name, title, content, viewer.says(edited.says), digest
+                )
             )
         return _parts(request, viewer, draft_id, edited.selected if edited.selected is not None else item)
     except DraftOvertaken as error:
         theirs = _parts_content(request, viewer, draft_id, item)
-        return JSONResponse({"says": str(error), "by": error.by, "theirs": theirs}, 409)
+        return json_answer(request, {"says": str(error), "by": error.by, "theirs": theirs}, 409)
     except DocumentError as error:
-        return JSONResponse({"says": "; ".join(f"line {p.line}: {p.says}" for p in error.problems)}, 422)
+        return json_answer(
+            request,
+            {"says": joined("; ", (phrase("line {line}: {says}", line=p.line, says=p.says) for p in error.problems))},
+            422,
+        )
     except LumenstatError as error:
-        return JSONResponse({"says": str(error)}, 422)
+        return json_answer(request, {"says": str(error)}, 422)
 
 
 @router.get("/drafts/{draft_id}/start-state")
@@ -142,12 +149,15 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
     flown = next((each for each in proof.items if each.item == item), None) if proof else None
     if flown is not None and read.bundle is not None:
         moment = request.app.state.replays.perfect_moment(read.bundle, round(flown.ends * 100))
-        return JSONResponse({"quantities": moment["quantities"], "when": f"As the model has it after '{item}'."})
+        return json_answer(
+            request,
+            {"quantities": moment["quantities"], "when": phrase("As the model has it after '{item}'.", item=item)},
+        )
     if read.exercise is None or read.airframe is None:
-        raise RecordError("The exercise cannot be read yet; mend what its text says first.")
+        raise RecordError(phrase("The exercise cannot be read yet; mend what its text says first."))
     aircraft = ready(read.airframe, read.exercise.start, ())
     quantities = as_shown(aircraft.plan, aircraft.state())
-    return JSONResponse({"quantities": quantities, "when": "As the aircraft stands at the start."})
+    return json_answer(request, {"quantities": quantities, "when": phrase("As the aircraft stands at the start.")})
 
 
 @router.post("/drafts/{draft_id}/fly", name="fly_draft", dependencies=[CheckedForm])
@@ -173,18 +183,20 @@ def take_flight(
     database = request.app.state.database
     flown = database.read(lambda session: find_run(session, run))
     if flown.draft_id != draft_id:
-        raise RecordError("That flight is not one of this draft.")
+        raise RecordError(phrase("That flight is not one of this draft."))
     events = [event for event, _ in database.read(lambda session: events_of(session, run))]
     found = items_of(flown.exercise.bundle, events)
     kept = database.read(lambda session: load(session, draft_id))
     draft = Draft.from_json(kept.content)
     if not found:
-        raise RecordError("Nothing was done in that flight that an item could be made of.")
-    draft = append_section(draft, "By doing", found)
+        raise RecordError(phrase("Nothing was done in that flight that an item could be made of."))
+    draft = append_section(draft, viewer.says(phrase("By doing")), found)
     content, title = draft.to_json(), title_of(draft)
-    says = f"made {len(found)} items of a flight"
+    says = phrase("made {count} items of a flight", count=len(found))
     digest = read_draft(draft).digest
-    database.write(lambda session: change(session, draft_id, edition, viewer.name, title, content, says, digest))
+    database.write(
+        lambda session: change(session, draft_id, edition, viewer.name, title, content, viewer.says(says), digest)
+    )
     return RedirectResponse(urls.builder(draft_id), 303)
 
 
@@ -194,16 +206,20 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
     database = request.app.state.database
     proof, bundle = _standing(request, draft_id).proven, _flyable(request, draft_id)
     if proof is None:
-        raise RecordError("Prove the draft as it stands first; only what the model has flown is published.")
+        raise RecordError(phrase("Prove the draft as it stands first; only what the model has flown is published."))
     standing = _standing(request, draft_id)
     left = open_items(standing.draft, standing.read)
     if left:
         names = ", ".join(left[:4])
         raise RecordError(
-            f"{len(left)} lines of the sheet are still open ({names}); fit them, or leave them to say-so."
+            phrase(
+                "{count} lines of the sheet are still open ({names}); fit them, or leave them to say-so.",
+                count=len(left),
+                names=names,
+            )
         )
     if not proof.ok:
-        raise RecordError("The proof has findings that stop it; mend them and prove it again.")
+        raise RecordError(phrase("The proof has findings that stop it; mend them and prove it again."))
     lay_out_both(bundle.airframe)
     database.write(lambda session: store_bundle(session, bundle, viewer.id))
     database.write(lambda session: note_published(session, draft_id, bundle.digest))
@@ -214,7 +230,14 @@ def _flyable(request: Request, draft_id: str) -> Bundle:
     read = _standing(request, draft_id).read
     if read.bundle is None:
         first = next(problem for problem in read.problems if problem.stops)
-        raise RecordError(f"The draft cannot be flown yet: {first.text}, line {first.line}: {first.says}.")
+        raise RecordError(
+            phrase(
+                "The draft cannot be flown yet: {text}, line {line}: {first}.",
+                text=first.text,
+                line=first.line,
+                first=first.says,
+            )
+        )
     return read.bundle
 
 
@@ -222,9 +245,9 @@ def _args(text: str) -> dict[str, Any]:
     try:
         args = read_json(text)
     except InputRefused as error:
-        raise EditRefused(f"the change could not be read: {error}") from None
+        raise EditRefused(phrase("the change could not be read: {error}", error=error)) from None
     if not isinstance(args, dict):
-        raise EditRefused("the change could not be read; load the page again")
+        raise EditRefused(phrase("the change could not be read; load the page again"))
     return args
 
 
@@ -309,9 +332,9 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
     return BuilderContext(
         draft_id=draft_id,
         title=kept.title,
-        airframe=airframe.name if airframe else "no airframe",
+        airframe=airframe.name if airframe else phrase("no airframe"),
         edition=kept.edition,
-        saved=f"{kept.says}, by {kept.by}",
+        saved=phrase("{says}, by {by}", says=kept.says, by=kept.by),
         undo=kept.undo,
         redo=kept.redo,
         published=kept.published_digest is not None,
@@ -331,7 +354,7 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
 
 
 def _parts(request: Request, viewer: Viewer, draft_id: str, item: str) -> Response:
-    return JSONResponse(_parts_content(request, viewer, draft_id, item))
+    return json_answer(request, _parts_content(request, viewer, draft_id, item))
 
 
 def _parts_content(request: Request, viewer: Viewer, draft_id: str, item: str) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from lumenstat.drafting.placeholders import STATEMENT, TO_BE_SAID, new
 from lumenstat.drafting.pointing import item_for
 from lumenstat.drafting.trees import find_item, plain_of, text_of, tree_of, written
 from lumenstat.errors import EditRefused
+from lumenstat.language.wording import phrase
 from lumenstat.web.pages.builder_forms import figures_of_exercise
 from lumenstat.web.pages.builder_lists import fresh_line, value_in_list
 
@@ -36,16 +37,22 @@ class Edited:
 def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edited:
     """Carry out one change. Raises EditRefused or DocumentError where it cannot be made or leaves no draft behind."""
     if "fields" in args and not isinstance(args["fields"], Mapping):
-        raise EditRefused("`fields` is a mapping of names to texts; load the page again")
+        raise EditRefused(phrase("`fields` is a mapping of names to texts; load the page again"))
     if verb not in VERBS:
-        raise EditRefused(f"there is no change called {verb!r}")
+        raise EditRefused(phrase("there is no change called {verb}", verb=repr(verb)))
     try:
         edited = VERBS[verb](draft, airframe, args)
     except (LookupError, TypeError, ValueError) as error:
-        raise EditRefused(f"this change lacks something: {error}") from None
+        raise EditRefused(phrase("this change lacks something: {error}", error=error)) from None
     for text in (edited.draft.exercise, *edited.draft.checklists):
         if len(text) > LARGEST_TEXT:
-            raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this makes {len(text):,}")
+            raise EditRefused(
+                phrase(
+                    "a text of a draft has at most {largest_text:,} characters; this makes {count:,}",
+                    largest_text=LARGEST_TEXT,
+                    count=len(text),
+                )
+            )
         plain_of(text)
     return edited
 
@@ -53,24 +60,25 @@ def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edit
 def _fields(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, fields = str(args["item"]), _texts(args["fields"])
     changed = edits.set_fields(draft, item, fields)
-    return Edited(changed, f"{', '.join(fields)} of {item}", fields.get("id") or item)
+    says = phrase("{fields} of {item}", fields=", ".join(fields), item=item)
+    return Edited(changed, says, fields.get("id") or item)
 
 
 def _kind(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, kind = str(args["item"]), str(args["kind"])
-    return Edited(edits.change_kind(draft, item, kind), f"{item} is a {kind} now", item)
+    return Edited(edits.change_kind(draft, item, kind), phrase("{item} is a {kind} now", item=item, kind=kind), item)
 
 
 def _pick(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     """Add an item about what was pointed at on the deck, or fill in the one that is open."""
     if airframe is None:
-        raise EditRefused("the exercise names no airframe that there is; mend that first")
+        raise EditRefused(phrase("the exercise names no airframe that there is; mend that first"))
     picked = item_for(airframe, str(args["part"]), str(args["name"]), args.get("stands"))
     if args.get("into"):
         item = str(args["into"])
-        return Edited(_become(draft, item, picked), f"{item} from the panel", item)
+        return Edited(_become(draft, item, picked), phrase("{item} from the panel", item=item), item)
     changed, name = edits.add_item(draft, picked, _after(args))
-    return Edited(changed, f"added {name} from the panel", name)
+    return Edited(changed, phrase("added {name} from the panel", name=name), name)
 
 
 def _add(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
@@ -80,7 +88,7 @@ def _add(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     if airframe is not None:
         item |= _sensible(airframe, kind)
     changed, name = edits.add_item(draft, item, _after(args))
-    return Edited(changed, f"added {name}", name)
+    return Edited(changed, phrase("added {name}", name=name), name)
 
 
 def _branch(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
@@ -88,14 +96,18 @@ def _branch(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     item, branch = str(args["item"]), str(args.get("branch") or "")
     match str(args["do"]):
         case "add":
-            return Edited(edits.add_branch(draft, item), f"a branch of {item}", item)
+            return Edited(edits.add_branch(draft, item), phrase("a branch of {item}", item=item), item)
         case "drop":
-            return Edited(edits.drop_branch(draft, item, branch), f"took branch {branch} of {item} away", item)
+            return Edited(
+                edits.drop_branch(draft, item, branch),
+                phrase("took branch {branch} of {item} away", branch=branch, item=item),
+                item,
+            )
         case _:
             entry = {"kind": "confirm", "challenge": new("step"), "response": TO_BE_SAID, "who": "either"}
             entry["statement"] = STATEMENT
             changed, name = edits.add_into_branch(draft, item, branch, entry)
-            return Edited(changed, f"added {name} to branch {branch}", name)
+            return Edited(changed, phrase("added {name} to branch {branch}", name=name, branch=branch), name)
 
 
 def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
@@ -127,35 +139,41 @@ def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
 
 def _remove(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item = str(args["item"])
-    return Edited(edits.remove_item(draft, item), f"took {item} out", None)
+    return Edited(edits.remove_item(draft, item), phrase("took {item} out", item=item), None)
 
 
 def _move(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, after = str(args["item"]), args.get("after")
     changed = edits.move_item(draft, item, str(after) if after else None)
-    return Edited(changed, f"moved {item}", item)
+    return Edited(changed, phrase("moved {item}", item=item), item)
 
 
 def _shift(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, by = str(args["item"]), -1 if int(args["by"]) < 0 else 1
-    return Edited(edits.shift_item(draft, item, by), f"moved {item} {'up' if by < 0 else 'down'}", item)
+    says = phrase("moved {item} up", item=item) if by < 0 else phrase("moved {item} down", item=item)
+    return Edited(edits.shift_item(draft, item, by), says, item)
 
 
 def _new_section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item = str(args["item"])
-    return Edited(edits.add_section(draft, new("section"), item), f"a section begins with {item}", item)
+    return Edited(
+        edits.add_section(draft, new("section"), item), phrase("a section begins with {item}", item=item), item
+    )
 
 
 def _section(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     section, fields = str(args["section"]), _texts(args["fields"])
-    return Edited(edits.set_section(draft, section, fields), f"{', '.join(fields)} of section {section}")
+    return Edited(
+        edits.set_section(draft, section, fields),
+        phrase("{fields} of section {section}", fields=", ".join(fields), section=section),
+    )
 
 
 def _exercise(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     figures = figures_of_exercise(airframe) if airframe else frozenset()
     fields = {name: _value(name, text, figures) for name, text in _texts(args["fields"]).items()}
     whole = _place_remembered(draft, fields)
-    return Edited(edits.set_exercise(draft, whole), f"{', '.join(fields)} of the exercise")
+    return Edited(edits.set_exercise(draft, whole), phrase("{fields} of the exercise", fields=", ".join(fields)))
 
 
 def _place_remembered(draft: Draft, fields: dict[str, Any]) -> dict[str, Any]:
@@ -183,44 +201,62 @@ def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
         return text.strip()
     number = edits.figure_of(text)
     if number is None:
-        raise EditRefused(f"{name.rsplit('.', 1)[-1].replace('_', ' ')} takes a figure, not {text.strip()!r}")
+        raise EditRefused(
+            phrase(
+                "{field} takes a figure, not {text}",
+                field=name.rsplit(".", 1)[-1].replace("_", " "),
+                text=repr(text.strip()),
+            )
+        )
     return number
 
 
 def _append(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     """Add a line to a list of the exercise, filled in so far that it can be read."""
     if airframe is None:
-        raise EditRefused("the exercise names no airframe that there is; mend that first")
+        raise EditRefused(phrase("the exercise names no airframe that there is; mend that first"))
     name = str(args["list"])
     lines = edits.list_at(plain_of(draft.exercise), name)
     taken = frozenset(str(line.get("id")) for line in lines if isinstance(line, Mapping))
-    return Edited(edits.append_to_exercise(draft, name, fresh_line(name, airframe, taken)), f"a line of {name}")
+    return Edited(
+        edits.append_to_exercise(draft, name, fresh_line(name, airframe, taken)), phrase("a line of {name}", name=name)
+    )
 
 
 def _drop(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     name, number = str(args["list"]), int(args["number"])
-    return Edited(edits.drop_from_exercise(draft, name, number), f"took a line out of {name}")
+    return Edited(edits.drop_from_exercise(draft, name, number), phrase("took a line out of {name}", name=name))
 
 
 def _out_of_place(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     control, to = str(args["control"]), str(args.get("to") or "").strip() or None
-    return Edited(edits.set_exercise(draft, {f"start.controls.{control}": to}), f"{control} at the start")
+    return Edited(
+        edits.set_exercise(draft, {f"start.controls.{control}": to}), phrase("{control} at the start", control=control)
+    )
 
 
 def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     """Take a text as it was written; it must be readable, what it means is checked afterwards."""
     which, text = str(args["which"]), str(args["text"])
     if len(text) > LARGEST_TEXT:
-        raise EditRefused(f"a text of a draft has at most {LARGEST_TEXT:,} characters; this has {len(text):,}")
+        raise EditRefused(
+            phrase(
+                "a text of a draft has at most {largest_text:,} characters; this has {count:,}",
+                largest_text=LARGEST_TEXT,
+                count=len(text),
+            )
+        )
     tree_of(text)
     if which == "exercise":
-        return Edited(replace(draft, exercise=text), "wrote the exercise's text")
+        return Edited(replace(draft, exercise=text), phrase("wrote the exercise's text"))
     texts = list(draft.checklists)
     if which not in map(str, range(len(texts))):
-        raise EditRefused(f"the draft has no text {which[:20]!r}; load the page again")
+        raise EditRefused(phrase("the draft has no text {which}; load the page again", which=repr(which[:20])))
     number = int(which)
     texts[number] = text
-    return Edited(replace(draft, checklists=tuple(texts)), f"wrote the text of checklist {number + 1}")
+    return Edited(
+        replace(draft, checklists=tuple(texts)), phrase("wrote the text of checklist {number}", number=number + 1)
+    )
 
 
 def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
@@ -238,24 +274,26 @@ def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
         draft = _entry(draft, item, "if_not", {"id": f"{item}-not"[:60], "says": "Stop and call maintenance"})
     if fields:
         draft = edits.set_fields(draft, item, _texts(fields))
-    return Edited(draft, f"took a remedy for {item}", item)
+    return Edited(draft, phrase("took a remedy for {item}", item=item), item)
 
 
 def _waive(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, rule, reason = str(args["item"]), str(args["rule"]), str(args["reason"]).strip()
     if len(reason) < 8:
-        raise EditRefused("say in a sentence why this may stand")
+        raise EditRefused(phrase("say in a sentence why this may stand"))
     number, tree = _tree_with(draft, item)
     items, at = find_item(tree, item) or ([], 0)
     kept = list(items[at].get("waives") or ())
     items[at]["waives"] = written([*kept, {"rule": rule, "reason": reason}])
-    return Edited(_replaced(draft, number, text_of(tree)), f"waived {rule} for {item}", item)
+    return Edited(
+        _replaced(draft, number, text_of(tree)), phrase("waived {rule} for {item}", rule=rule, item=item), item
+    )
 
 
 def _weigh(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, critical = str(args["item"]), bool(args.get("critical"))
     fields = {"weight": f"{float(args['weight']):g}", "critical": "true" if critical else None}
-    return Edited(edits.set_fields(draft, item, fields), f"weight of {item} by its consequence", item)
+    return Edited(edits.set_fields(draft, item, fields), phrase("weight of {item} by its consequence", item=item), item)
 
 
 VERBS: dict[str, Callable[[Draft, Airframe | None, Args], Edited]] = {
@@ -288,7 +326,7 @@ def _tree_with(draft: Draft, item: str) -> tuple[int, Any]:
         tree = tree_of(text)
         if find_item(tree, item) is not None:
             return number, tree
-    raise EditRefused(f"there is no item {item!r} any more; load the page again")
+    raise EditRefused(phrase("there is no item {item} any more; load the page again", item=repr(item)))
 
 
 def _replaced(draft: Draft, number: int, text: str) -> Draft:

@@ -12,10 +12,12 @@ from lumenstat.drafting.edits import value_at
 from lumenstat.items.item import Shown
 from lumenstat.items.registry import KINDS, own_keys
 from lumenstat.language.values import Written
+from lumenstat.language.wording import phrase
 from lumenstat.systems.registry import names_of, start_fields
+from lumenstat.web.code_words import code_words
 from lumenstat.web.rendering import Context
 
-WHO = tuple((who, who.replace("-", " ")) for who in ("captain", "first-officer", "both", "either"))
+WHO = tuple((who, code_words(who)) for who in ("captain", "first-officer", "both", "either"))
 KIND_WORDS = {kind: model.WORD for kind, model in KINDS.items()}
 
 
@@ -64,7 +66,9 @@ def _one(item: Mapping[str, Any], name: str, shown: Shown, airframe: Airframe) -
     match shown.how:
         case "control":
             if item.get("controls"):
-                return Field(name="controls", label="Controls", value=", ".join(map(str, item["controls"])), wide=True)
+                return Field(
+                    name="controls", label=phrase("Controls"), value=", ".join(map(str, item["controls"])), wide=True
+                )
             return choice(item, name, shown.label, tuple((c.id, c.name) for c in airframe.controls.values()))
         case "position":
             return _to(item, airframe)
@@ -94,77 +98,77 @@ def _to(item: Mapping[str, Any], airframe: Airframe) -> Field:
     names = item.get("controls") or [item.get("control")]
     control = airframe.controls.get(str(names[0]))
     if control is None or not control.positions or isinstance(to, Mapping):
-        return Field(name="to", label="To", value=shown)
+        return Field(name="to", label=phrase("To"), value=shown)
     options = tuple((position, position) for position in control.positions)
-    return Field(name="to", label="To", how="select", value=shown, options=_with_own(options, shown))
+    return Field(name="to", label=phrase("To"), how="select", value=shown, options=_with_own(options, shown))
 
 
 def shared_fields(item: Mapping[str, Any], others: tuple[tuple[str, str], ...]) -> tuple[Field, ...]:
     """What every kind of item has beside challenge and response."""
     return (
-        menu(item, "who", "Who acts", WHO, "either"),
-        figure(item, "weight", "Weight", "of 100"),
-        Field(name="critical", label="Critical: a miss holds the grade", how="flag", value=value_of(item, "critical")),
-        area(item, "why", "Reason"),
-        area(item, "caution", "Caution"),
-        words(item, "good", "A good indication", wide=True),
-        area({"hints": "\n".join(item.get("hints") or ())}, "hints", "Hints, one a line, up to three"),
-        expression(item, "applies_when", "Applies only when"),
-        Field(name="after", label="After, beside its place", value=", ".join(item.get("after") or ())),
-        choice(item, "not_before.item", "Not before", others),
-        figure(item, "not_before.seconds", "plus", "s"),
-        choice(item, "within.item", "Within", others),
-        figure(item, "within.seconds", "at most", "s"),
-        choice(item, "floats_until", "Any time until", others),
-        words(item, "one_of", "One of the alternatives named"),
-        choice(item, "of_branch.item", "Only where this decision", others),
-        words(item, "of_branch.branch", "takes this branch"),
+        menu(item, "who", phrase("Who acts"), WHO, "either"),
+        figure(item, "weight", phrase("Weight"), phrase("of 100")),
+        flag(item, "critical", phrase("Critical: a miss holds the grade"), usual=False),
+        area(item, "why", phrase("Reason")),
+        area(item, "caution", phrase("Caution")),
+        words(item, "good", phrase("A good indication"), wide=True),
+        area({"hints": "\n".join(item.get("hints") or ())}, "hints", phrase("Hints, one a line, up to three")),
+        expression(item, "applies_when", phrase("Applies only when")),
+        Field(name="after", label=phrase("After, beside its place"), value=", ".join(item.get("after") or ())),
+        choice(item, "not_before.item", phrase("Not before"), others),
+        figure(item, "not_before.seconds", phrase("plus"), "s"),
+        choice(item, "within.item", phrase("Within"), others),
+        figure(item, "within.seconds", phrase("at most"), "s"),
+        choice(item, "floats_until", phrase("Any time until"), others),
+        words(item, "one_of", phrase("One of the alternatives named")),
+        choice(item, "of_branch.item", phrase("Only where this decision"), others),
+        words(item, "of_branch.branch", phrase("takes this branch")),
     )  # fmt: skip
 
 
 def section_fields(section: Mapping[str, Any], items: tuple[tuple[str, str], ...]) -> tuple[Field, ...]:
     """What a section asks for."""
-    styles = (("read-and-do", "read and do"), ("flow-then-check", "flow, then check"))
-    orders = (("strict", "strict order"), ("any", "any order"))
+    styles = (("read-and-do", phrase("read and do")), ("flow-then-check", phrase("flow, then check")))
+    orders = (("strict", phrase("strict order")), ("any", phrase("any order")))
     return (
-        words(section, "title", "Title", wide=True),
-        menu(section, "style", "Style", styles, "read-and-do"),
-        menu(section, "order", "Order", orders, "strict"),
-        choice(section, "line_after", "The line is drawn under", items),
-        choice(section, "floats_until", "The whole section any time until", items),
+        words(section, "title", phrase("Title"), wide=True),
+        menu(section, "style", phrase("Style"), styles, "read-and-do"),
+        menu(section, "order", phrase("Order"), orders, "strict"),
+        choice(section, "line_after", phrase("The line is drawn under"), items),
+        choice(section, "floats_until", phrase("The whole section any time until"), items),
     )  # fmt: skip
 
 
 def exercise_forms(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Form]:
     """What an exercise asks for, beside its lists and the controls out of place."""
-    yield Form(title="What it is", fields=tuple(_running(content)))
-    yield Form(title="Where it stands, and the day", fields=tuple(_place(content)))
-    yield Form(title="As the crew find it", fields=tuple(_found(content, airframe)))
+    yield Form(title=phrase("What it is"), fields=tuple(_running(content)))
+    yield Form(title=phrase("Where it stands, and the day"), fields=tuple(_place(content)))
+    yield Form(title=phrase("As the crew find it"), fields=tuple(_found(content, airframe)))
     if names_of(airframe)["inertial unit"]:
-        yield Form(title="What the inertial units remember", fields=tuple(_remembered(content)))
+        yield Form(title=phrase("What the inertial units remember"), fields=tuple(_remembered(content)))
 
 
 def _running(content: Mapping[str, Any]) -> Iterator[Field]:
     assists = tuple((name, name) for name in ("guided", "coached", "examined"))
-    lapses = (("off", "never"), ("waits", "while waiting"), ("free", "freely"))
-    yield words(content, "title", "Title", wide=True)
-    yield area(content, "brief", "Brief")
-    yield menu(content, "assist", "Help", assists, "examined")
+    lapses = (("off", "never"), ("waits", phrase("while waiting")), ("free", "freely"))
+    yield words(content, "title", phrase("Title"), wide=True)
+    yield area(content, "brief", phrase("Brief"))
+    yield menu(content, "assist", phrase("Help"), assists, "examined")
     yield menu(content, "time_lapse", "Time-lapse", lapses, "off")
-    links = (("go on", "time goes on"), ("hold", "the clock is held"))
-    yield menu(content, "on_lost_link", "While a station is not linked", links, "go on")
-    yield figure(content, "minutes_at_most", "At most", "min")
-    yield figure(content, "pass_mark", "Pass mark", "%")
-    yield expression(content, "ends_when", "Ends by itself when")
+    links = (("go on", phrase("time goes on")), ("hold", phrase("the clock is held")))
+    yield menu(content, "on_lost_link", phrase("While a station is not linked"), links, "go on")
+    yield figure(content, "minutes_at_most", phrase("At most"), "min")
+    yield figure(content, "pass_mark", phrase("Pass mark"), "%")
+    yield expression(content, "ends_when", phrase("Ends by itself when"))
 
 
 def _place(content: Mapping[str, Any]) -> Iterator[Field]:
-    yield words(content, "start.place.name", "Place", wide=True)
-    yield figure(content, "start.place.latitude_degrees", "Latitude", "°")
-    yield figure(content, "start.place.longitude_degrees", "Longitude", "°")
-    yield figure(content, "start.outside_celsius", "Outside", "°C", usual="15")
-    yield figure(content, "start.hours_unpowered", "Unpowered for", "h", usual="12")
-    yield flag(content, "start.first_flight_of_day", "First flight of the day", usual=True)
+    yield words(content, "start.place.name", phrase("Place"), wide=True)
+    yield figure(content, "start.place.latitude_degrees", phrase("Latitude"), "°")
+    yield figure(content, "start.place.longitude_degrees", phrase("Longitude"), "°")
+    yield figure(content, "start.outside_celsius", phrase("Outside"), "°C", usual="15")
+    yield figure(content, "start.hours_unpowered", phrase("Unpowered for"), "h", usual="12")
+    yield flag(content, "start.first_flight_of_day", phrase("First flight of the day"), usual=True)
 
 
 def _found(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
@@ -177,14 +181,14 @@ def _found(content: Mapping[str, Any], airframe: Airframe) -> Iterator[Field]:
 
 def _remembered(content: Mapping[str, Any]) -> Iterator[Field]:
     for name, label, unit in (
-        ("name", "Place", ""),
-        ("latitude_degrees", "Latitude", "°"),
-        ("longitude_degrees", "Longitude", "°"),
+        ("name", phrase("Place"), ""),
+        ("latitude_degrees", phrase("Latitude"), "°"),
+        ("longitude_degrees", phrase("Longitude"), "°"),
     ):
         here = value_of(content, f"start.place.{name}")
         field = figure(content, f"start.remembered.{name}", label, unit, usual=here)
         yield field if unit else field.model_copy(update={"how": "text", "wide": True})
-    yield flag(content, "start.moved_since_shutdown", "Moved since it was shut down", usual=False)
+    yield flag(content, "start.moved_since_shutdown", phrase("Moved since it was shut down"), usual=False)
 
 
 def figures_of_exercise(airframe: Airframe) -> frozenset[str]:
@@ -234,7 +238,9 @@ def choice(content: Mapping[str, Any], name: str, label: str, options: tuple[tup
 
 def _with_own(options: tuple[tuple[str, str], ...], value: str) -> tuple[tuple[str, str], ...]:
     known = {option for option, _ in options}
-    return options if not value or value in known else (*options, (value, f"{value} (there is none)"))
+    return (
+        options if not value or value in known else (*options, (value, phrase("{value} (there is none)", value=value)))
+    )
 
 
 def value_of(content: Mapping[str, Any], name: str) -> str:

@@ -9,6 +9,7 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.draft import Draft, Read
 from lumenstat.drafting.trees import find_item, plain_of
 from lumenstat.errors import NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.actions import ready
 from lumenstat.systems.registry import preview
 from lumenstat.web.pages.builder_forms import (
@@ -64,8 +65,14 @@ def inspected(
 ) -> Inspected:
     """What stands in the middle for a selection."""
     if selected == "texts":
-        checklists = [(str(n), f"Checklist {n + 1}", text) for n, text in enumerate(draft.checklists)]
-        return Inspected(what="texts", heading="As text", texts=(("exercise", "Exercise", draft.exercise), *checklists))
+        checklists = [
+            (str(n), phrase("Checklist {number}", number=n + 1), text) for n, text in enumerate(draft.checklists)
+        ]
+        return Inspected(
+            what="texts",
+            heading=phrase("As text"),
+            texts=(("exercise", phrase("Exercise"), draft.exercise), *checklists),
+        )
     if selected == "exercise" or read.airframe is None:
         return _exercise(draft, read, view)
     rows = {row.id: row for section in sections for row in section.rows}
@@ -81,7 +88,9 @@ def inspected(
         id=selected,
         number=row.number,
         heading=row.challenge,
-        note=f"{section.title}, {'any' if section.order == 'any' else 'strict'} order",
+        note=phrase("{section}, any order", section=section.title)
+        if section.order == "any"
+        else phrase("{section}, strict order", section=section.title),
         kind=row.kind,
         challenge=row.challenge,
         response=row.response,
@@ -96,15 +105,15 @@ def inspected(
 def _branches(content: Mapping[str, Any]) -> Iterator[BranchForm]:
     for n, branch in enumerate(content.get("branches") or ()):
         fields = (
-            expression(content, f"branches.{n}.when", "Right when"),
-            words(content, f"branches.{n}.says", "Says", wide=True),
-            figure(content, f"branches.{n}.within_seconds", "Decided at most", "s after it came true"),
-            flag(content, f"branches.{n}.stop", "The exercise stops here", usual=False),
+            expression(content, f"branches.{n}.when", phrase("Right when")),
+            words(content, f"branches.{n}.says", phrase("Says"), wide=True),
+            figure(content, f"branches.{n}.within_seconds", phrase("Decided at most"), phrase("s after it came true")),
+            flag(content, f"branches.{n}.stop", phrase("The exercise stops here"), usual=False),
         )
         yield BranchForm(id=str(branch.get("id", "")), fields=fields)
     if content.get("if_not"):
-        says = words(content, "if_not.says", "If it is not within limits", wide=True)
-        stop = flag(content, "if_not.stop", "The exercise stops here", usual=False)
+        says = words(content, "if_not.says", phrase("If it is not within limits"), wide=True)
+        stop = flag(content, "if_not.stop", phrase("The exercise stops here"), usual=False)
         yield BranchForm(id=str(content["if_not"].get("id", "")), fields=(says, stop))
 
 
@@ -112,7 +121,7 @@ def _item(draft: Draft, name: str) -> dict[str, Any]:
     for text in draft.checklists:
         if (found := find_item(plain_of(text), name)) is not None:
             return dict(found[0][found[1]])
-    raise NoSuchRecord(f"There is no item {name!r}.")
+    raise NoSuchRecord(phrase("There is no item {name}.", name=repr(name)))
 
 
 def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Inspected:
@@ -121,7 +130,7 @@ def _section(draft: Draft, name: str, items: tuple[tuple[str, str], ...]) -> Ins
             if str(section.get("id", "")) == name:
                 heading = str(section.get("title", ""))
                 return Inspected(what="section", id=name, heading=heading, own=section_fields(section, items))
-    raise NoSuchRecord(f"There is no section {name!r}.")
+    raise NoSuchRecord(phrase("There is no section {name}.", name=repr(name)))
 
 
 def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
@@ -130,7 +139,7 @@ def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
     start = content.get("start") or {}
     return Inspected(
         what="exercise",
-        heading="The exercise",
+        heading=phrase("The exercise"),
         forms=tuple(exercise_forms(content, airframe)) if airframe else (),
         out_of_place=tuple((str(name), str(to)) for name, to in (start.get("controls") or {}).items()),
         preview=tuple(_preview(read, view)),
@@ -145,9 +154,12 @@ def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
         return []
     aircraft = ready(read.bundle.airframe, read.bundle.exercise.start, ())
     reads = aircraft.state()
-    lines = [(f"{name}, at rest", f"{reads[quantity]:.1f} V") for name, quantity in aircraft.plan.rest_volts]
+    lines = [
+        (phrase("{name}, at rest", name=name), f"{reads[quantity]:.1f} V")
+        for name, quantity in aircraft.plan.rest_volts
+    ]
     lines += preview(read.bundle.exercise.start, read.bundle.airframe)
-    unknown = [("Time on battery, time to charge", "prove it to know")] if not view.proven else []
+    unknown = [(phrase("Time on battery, time to charge"), phrase("prove it to know"))] if not view.proven else []
     lines += view.standing or unknown
-    lines.append(("Shortest time to ready", view.ready if view.proven else "prove it to know"))
+    lines.append((phrase("Shortest time to ready"), view.ready if view.proven else phrase("prove it to know")))
     return lines

@@ -11,6 +11,7 @@ from lumenstat.drafting.edits import figure_of, free_name, list_at, value_at
 from lumenstat.drafting.placeholders import LOG_ENTRY, TO_BE_FILLED_IN, TO_BE_SAID, new
 from lumenstat.errors import EditRefused
 from lumenstat.language.values import position_text
+from lumenstat.language.wording import phrase
 from lumenstat.systems.electrical.ac_sources import AcSection
 from lumenstat.systems.registry import fault_kinds, fault_targets
 from lumenstat.web.pages.builder_forms import Field, choice, expression, figure, flag, menu, value_of, words
@@ -49,26 +50,45 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
         for action in service.actions
     )
     for supply in airframe.section(AcSection).ground_supplies:
-        yield _form(content, f"start.carts.{supply.id}", f"Carts at {supply.name}", "Another cart", 3)
-    yield _form(content, "papers", "Papers handed out", "Another paper", 1)
+        yield _form(
+            content,
+            f"start.carts.{supply.id}",
+            phrase("Carts at {supply}", supply=supply.name),
+            phrase("Another cart"),
+            3,
+        )
+    yield _form(content, "papers", phrase("Papers handed out"), phrase("Another paper"), 1)
     for n in range(len(list_at(content, "papers"))):
-        title = value_of(content, f"papers.{n}.name") or f"Paper {n + 1}"
-        yield _form(content, f"papers.{n}.lines", title, "Another line", 3, choices, nested=True)
-    yield _form(content, "start.before", "Done before the exercise begins", "Another step", 4, choices)
-    yield _form(content, "start.out_of_service", "Out of service, and in the technical log", "Another part", 4, choices)
-    yield _form(content, "faults", "Faults", "Another fault", 4, choices)
-    yield _form(content, "aims", "What must be so at the end", "Another aim", 2)
-    yield _form(content, "bands", "Grades in words", "Another grade", 2)
+        title = value_of(content, f"papers.{n}.name") or phrase("Paper {n}", n=n + 1)
+        yield _form(content, f"papers.{n}.lines", title, phrase("Another line"), 3, choices, nested=True)
+    yield _form(content, "start.before", phrase("Done before the exercise begins"), phrase("Another step"), 4, choices)
+    yield _form(
+        content,
+        "start.out_of_service",
+        phrase("Out of service, and in the technical log"),
+        phrase("Another part"),
+        4,
+        choices,
+    )
+    yield _form(content, "faults", phrase("Faults"), phrase("Another fault"), 4, choices)
+    yield _form(content, "aims", phrase("What must be so at the end"), phrase("Another aim"), 2)
+    yield _form(content, "bands", phrase("Grades in words"), phrase("Another grade"), 2)
 
 
 def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str, Any]:
     """A new line of a list, filled in so far that it can be read. Raises EditRefused where there is no such list."""
     if _PATHS.fullmatch(path) is None:
-        raise EditRefused(f"the exercise has no list {path!r}")
+        raise EditRefused(phrase("the exercise has no list {path}", path=repr(path)))
     if path.startswith("start.carts."):
         supply = next((s for s in airframe.section(AcSection).ground_supplies if s.id == path.rsplit(".", 1)[-1]), None)
         if supply is None:
-            raise EditRefused(f"{airframe.name} has no ground supply {path.rsplit('.', 1)[-1]!r}")
+            raise EditRefused(
+                phrase(
+                    "{airframe} has no ground supply {supply}",
+                    airframe=airframe.name,
+                    supply=repr(path.rsplit(".", 1)[-1]),
+                )
+            )
         middle = (supply.hertz.min + supply.hertz.max) / 2
         return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
     if path == "bands":
@@ -98,7 +118,7 @@ def value_in_list(name: str, text: str) -> Any:
         return text.split(".", 1)
     number = figure_of(text)
     if last in FIGURES and number is None:
-        raise EditRefused(f"{last.replace('_', ' ')} takes a figure, not {text!r}")
+        raise EditRefused(phrase("{field} takes a figure, not {text}", field=last.replace("_", " "), text=repr(text)))
     return text if number is None or last not in FIGURES | {"value"} else number
 
 
@@ -106,7 +126,7 @@ def _position(text: str) -> tuple[str, Any]:
     """A control and where it is put, written with a blank between. Raises EditRefused."""
     control, _, to = text.strip().partition(" ")
     if not to.strip():
-        raise EditRefused(f"{text.strip()!r} needs a control and its position, like `beacon ON`")
+        raise EditRefused(phrase("{text} needs a control and its position, like `beacon ON`", text=repr(text.strip())))
     number = figure_of(to)
     return control, to.strip() if number is None else number
 
@@ -128,44 +148,46 @@ def _form(
 
 def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) -> Iterator[Field]:
     if path.startswith("start.carts."):
-        yield words(content, f"{at}.name", "Cart")
-        yield figure(content, f"{at}.volts", "Volts", "V")
-        yield figure(content, f"{at}.hertz", "Frequency", "Hz")
+        yield words(content, f"{at}.name", phrase("Cart"))
+        yield figure(content, f"{at}.volts", phrase("Volts"), "V")
+        yield figure(content, f"{at}.hertz", phrase("Frequency"), phrase("Hz"))
     elif path == "bands":
-        yield figure(content, f"{at}.at_least", "From", "%")
-        yield words(content, f"{at}.words", "In words")
+        yield figure(content, f"{at}.at_least", phrase("From"), "%")
+        yield words(content, f"{at}.words", phrase("In words"))
     elif path == "aims":
-        yield expression(content, f"{at}.when", "At the end this is so")
-        yield words(content, f"{at}.says", "In words", wide=True)
-        yield flag(content, f"{at}.gating", "Without it nobody passes", usual=True)
+        yield expression(content, f"{at}.when", phrase("At the end this is so"))
+        yield words(content, f"{at}.says", phrase("In words"), wide=True)
+        yield flag(content, f"{at}.gating", phrase("Without it nobody passes"), usual=True)
     elif path == "start.before":
-        yield figure(content, f"{at}.after", "After", "s")
-        yield choice(content, f"{at}.hold", "Holds 1 s", choices.get("hold", ()))
+        yield figure(content, f"{at}.after", phrase("After"), "s")
+        yield choice(content, f"{at}.hold", phrase("Holds 1 s"), choices.get("hold", ()))
         asked = value_at(content, f"{at}.request")
         named = {"request": ".".join(map(str, asked))} if asked else {}
-        request = choice(named, "request", "Asks the crew", choices.get("request", ()))
+        request = choice(named, "request", phrase("Asks the crew"), choices.get("request", ()))
         yield request.model_copy(update={"name": f"{at}.request", "wide": True})
         moved = (value_at(content, f"{at}.set") or {}).items()
         placed = ", ".join(f"{control} {position_text(to)}" for control, to in moved)
         yield Field(name=f"{at}.set", label="Sets", value=placed, usual="beacon ON, flap_lever 8", whole=True)
     elif path == "papers":
-        yield words(content, f"{at}.name", "Paper")
+        yield words(content, f"{at}.name", phrase("Paper"))
     elif path == "start.out_of_service":
         yield from _fault(content, at, choices)
-        yield words(content, f"{at}.says", "What the log says", wide=True)
-        yield figure(content, f"{at}.amount", "Amount")
+        yield words(content, f"{at}.says", phrase("What the log says"), wide=True)
+        yield figure(content, f"{at}.amount", phrase("Amount"))
     elif path == "faults":
         yield from _fault(content, at, choices)
-        yield figure(content, f"{at}.at", "At", "s")
-        yield figure(content, f"{at}.amount", "Amount")
-        yield expression(content, f"{at}.when", "Or when")
-        yield expression(content, f"{at}.clear_when", "Gone again when")
+        yield figure(content, f"{at}.at", phrase("At"), "s")
+        yield figure(content, f"{at}.amount", phrase("Amount"))
+        yield expression(content, f"{at}.when", phrase("Or when"))
+        yield expression(content, f"{at}.clear_when", phrase("Gone again when"))
     else:
-        yield words(content, f"{at}.name", "Line")
-        yield words(content, f"{at}.value", "Value")
-        yield words(content, f"{at}.unit", "Unit")
-        yield choice(content, f"{at}.entry", "Goes into", choices.get("entry", ())).model_copy(update={"wide": True})
-        yield words(content, f"{at}.id", "Id")
+        yield words(content, f"{at}.name", phrase("Line"))
+        yield words(content, f"{at}.value", phrase("Value"))
+        yield words(content, f"{at}.unit", phrase("Unit"))
+        yield choice(content, f"{at}.entry", phrase("Goes into"), choices.get("entry", ())).model_copy(
+            update={"wide": True}
+        )
+        yield words(content, f"{at}.id", phrase("Id"))
 
 
 def _fault(content: Mapping[str, Any], at: str, choices: Choices) -> Iterator[Field]:
@@ -173,7 +195,7 @@ def _fault(content: Mapping[str, Any], at: str, choices: Choices) -> Iterator[Fi
     kinds = tuple((kind, kind.replace("_", " ")) for kind in fault_kinds())
     kind = value_of(content, f"{at}.kind")
     for field in (
-        menu(content, f"{at}.kind", "Kind", kinds, kind),
-        choice(content, f"{at}.target", "Of", choices.get(kind, ())),
+        menu(content, f"{at}.kind", phrase("Kind"), kinds, kind),
+        choice(content, f"{at}.target", phrase("Of"), choices.get(kind, ())),
     ):
         yield field.model_copy(update={"wide": True})

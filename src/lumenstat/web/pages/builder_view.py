@@ -13,6 +13,7 @@ from lumenstat.drafting.draft import Draft, DraftProblem, Read, open_items
 from lumenstat.drafting.part_matching import suggestions
 from lumenstat.drafting.placeholders import Placeholder, placeholders
 from lumenstat.drafting.trees import plain_of
+from lumenstat.language.wording import phrase
 from lumenstat.proving.difference import Difference
 from lumenstat.proving.proof import Consequence, Finding, Proof, Remedy
 from lumenstat.proving.report import standing_lines
@@ -23,7 +24,11 @@ CHART_WIDTH, CHART_HEIGHT, CHART_LEFT = 392, 74, 8
 GANTT_LEFT, GANTT_WIDTH, GANTT_ROW = 118, 270, 18
 NAME_AT_MOST = 19
 PLACEHOLDER = "placeholder"
-TAGS = {"applies_when": "if", "one_of": "or", "not_before": "later", "floats_until": "any time"}
+UNKNOWN = phrase("the model knows nothing of it.")
+TAGS = {
+    "applies_when": phrase("if"), "one_of": phrase("or"), "not_before": phrase("later"),
+    "floats_until": phrase("any time"),
+}  # fmt: skip
 """What is written before an item in the script where something other than its place says when it is due."""
 
 
@@ -200,9 +205,12 @@ def findings_of(draft: Draft, read: Read, proof: Proof | None) -> tuple[ShownFin
 
 
 def _of_placeholder(left: Placeholder, shown: Any) -> ShownFinding:
-    where = left.field.replace("_", " ") + ("" if left.item else " of the exercise")
+    where = left.field.replace("_", " ") + ("" if left.item else phrase(" of the exercise"))
     found: ShownFinding = shown(
-        left.item, kind=PLACEHOLDER, severity="warns", says=f'"{left.text}" still stands as {where}.'
+        left.item,
+        kind=PLACEHOLDER,
+        severity="warns",
+        says=phrase('"{text}" still stands as {where}.', text=left.text, where=where),
     )
     return found
 
@@ -210,11 +218,11 @@ def _of_placeholder(left: Placeholder, shown: Any) -> ShownFinding:
 def _of_problem(problem: DraftProblem, shown: Any) -> ShownFinding:
     rule = RULES.get(problem.rule or "")
     severity = "stops" if problem.stops else "notes"
-    where = "" if problem.item else f"{problem.text}, line {problem.line}: "
-    says = where + problem.says[:1].upper() + problem.says[1:] + ("" if problem.says.endswith("?") else ".")
+    where = "" if problem.item else phrase("{text}, line {line}: ", text=problem.text, line=problem.line)
+    says = where + phrase("{says:high}", says=problem.says) + ("" if problem.says.endswith("?") else ".")
     found: ShownFinding = shown(
         problem.item,
-        kind=problem.rule or "cannot be used",
+        kind=problem.rule or phrase("cannot be used"),
         severity=severity,
         says=says,
         waivable=rule is not None and problem.item is not None,
@@ -229,7 +237,7 @@ def _of_finding(finding: Finding, shown: Any) -> ShownFinding:
         finding.item,
         kind=finding.kind,
         severity=finding.severity,
-        says=finding.says.rstrip(".") + ".",
+        says=phrase("{says:bare}.", says=finding.says),
         at=finding.at,
         remedies=remedies,
         waivable=finding.severity != "stops" or finding.kind in ("dead-instrument", "no-indication"),
@@ -249,7 +257,12 @@ def _unmatched(draft: Draft, read: Read, shown: Any) -> Iterator[ShownFinding]:
                         item.id,
                         kind="open",
                         severity="stops",
-                        says=f"Nothing on {read.airframe.name} was found for '{item.challenge}: {item.response}'.",
+                        says=phrase(
+                            "Nothing on {airframe} was found for '{challenge}: {response}'.",
+                            airframe=read.airframe.name,
+                            challenge=item.challenge,
+                            response=item.response,
+                        ),
                         remedies=tuple(_meant(read.airframe, item.id, item.challenge, item.response)),
                     )
 
@@ -257,8 +270,8 @@ def _unmatched(draft: Draft, read: Read, shown: Any) -> Iterator[ShownFinding]:
 def _meant(airframe: Airframe, item: str, challenge: str, response: str) -> Iterator[Remedy]:
     for words, fields in suggestions(airframe, shipped_abbreviations().spelled_out(challenge), response):
         given = {key: value for key, value in fields.items() if key not in ("challenge", "response", "who")}
-        yield Remedy(words=f"It is the {words}", item=item, fields={"become": json.dumps(given)})
-    yield Remedy(words="Leave it to say-so", item=item, fields={"say_so": "yes"})
+        yield Remedy(words=phrase("It is the {words}", words=words), item=item, fields={"become": json.dumps(given)})
+    yield Remedy(words=phrase("Leave it to say-so"), item=item, fields={"say_so": "yes"})
 
 
 def proof_view(
@@ -293,7 +306,9 @@ def proof_view(
         can_pass=len(rows) - len(never - {None}),
         items=len(rows),
         lowest=f"{lowest.volts:.1f} V" if lowest else "–",
-        lowest_at=f"{lowest.battery}, at {clock(lowest.at)}" if lowest else "lowest on battery",
+        lowest_at=phrase("{battery}, at {at}", battery=lowest.battery, at=clock(lowest.at))
+        if lowest
+        else phrase("lowest on battery"),
         findings=findings,
         stops=stops,
         bars=bars,
@@ -355,7 +370,9 @@ def _marks(rows: list[ScriptRow], consequences: tuple[Consequence, ...]) -> Iter
         each = found.get(row.id)
         effect = each.effect if each else "none"
         height = 40 * each.seconds / slowest if each and effect == "slower" else 0.0
-        title = f"{row.number} {row.challenge}: {each.says if each else 'the model knows nothing of it.'}"
+        title = phrase(
+            "{number} {item}: {says}", number=row.number, item=row.challenge, says=each.says if each else UNKNOWN
+        )
         yield ProofMark(
             item=row.id, x=round(CHART_LEFT + width * (row.number - 0.5), 1), effect=effect, height=height, title=title
         )

@@ -10,6 +10,7 @@ from fastapi.concurrency import run_in_threadpool
 from lumenstat.errors import EntryRefused, InputRefused, WorkerError
 from lumenstat.exchange.class_list import ClassList, add_listed, read_class_list
 from lumenstat.language.foreign_tables import LARGEST_BYTES, TableRow
+from lumenstat.language.wording import phrase, phrases
 from lumenstat.records.groups import groups
 from lumenstat.runs.reader_jobs import read_rows
 from lumenstat.web.pages.choices import GroupChoice
@@ -96,16 +97,20 @@ def _take_in(request: Request, viewer: Viewer, content: bytes, group: str) -> Re
 
 def _not_theirs(viewer: Viewer, listed: ClassList) -> list[tuple[int, str]]:
     roles = dict(roles_for(viewer))
-    says = "Only a head of training adds instructors."
+    says = phrase("Only a head of training adds instructors.")
     return [(each.line, says) for each in listed.people if each.role not in roles]
 
 
 def _with_problems(request: Request, rows: list[TableRow], problems: list[tuple[int, str]], group: str) -> Response:
     says: dict[int, str] = {}
     for line, what in problems:
-        says[line] = f"{says[line]} {what}" if line in says else what
+        says[line] = says[line] + " " + what if line in says else what
     lines = tuple(ListLine(line=row.line, cells=row.cells, says=says.get(row.line, "")) for row in rows)
-    count = f"{len(says)} line{'s' if len(says) > 1 else ''} cannot be taken in; nobody was added."
+    count = phrases(
+        "{count} line cannot be taken in; nobody was added.",
+        "{count} lines cannot be taken in; nobody was added.",
+        len(says),
+    )
     context = _context(request, says=count, lines=lines, wrong_count=len(says), text=_text_of(rows), group=group)
     return page(request, context, 422)
 

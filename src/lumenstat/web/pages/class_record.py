@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Request, Response
 from sqlalchemy.orm import Session
 
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercise, exercise_titles, versions_of
 from lumenstat.records.groups import get_group
 from lumenstat.records.statistics import ClassLine, class_of, items_of, missed_in, slips_in
@@ -130,7 +131,7 @@ def _item_rows(session: Session, group_id: int, exercise_id: str, version: str, 
                 missed=line.missed,
                 share=line.share,
                 tells=line.tells,
-                says="half of the class is lost here: the item or its teaching" if line.share >= HALF else "",
+                says=phrase("half of the class is lost here: the item or its teaching") if line.share >= HALF else "",
                 before=before.get(line.item),
             )
         )

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Request, Response
 from lumenstat.assessment.ledger import VERDICT_WORDS, ItemRow, Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.tables import Run
 from lumenstat.web.pages.record import judged
 from lumenstat.web.pages.runs import may_see
@@ -71,8 +72,11 @@ def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Resp
         may_see(viewer, run)
     (one, bundle, *_), (other, *_) = found
     if one.exercise.exercise_id != other.exercise.exercise_id:
-        raise RecordError("These are runs of different exercises; only runs of one exercise stand side by side.")
+        raise RecordError(
+            phrase("These are runs of different exercises; only runs of one exercise stand side by side.")
+        )
     ledgers = [with_overrides(docs, ledger, overrides) for _, docs, ledger, overrides in found]
+    bundle = bundle.told_in(viewer.language)
     steps = bundle.procedure.by_id
     rows = [{row.item: row for row in ledger.items} for ledger in ledgers]
     pairs = []

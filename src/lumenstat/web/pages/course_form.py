@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import STEPS_AT_MOST, CourseChange, change_course, get_course, steps_of
 from lumenstat.records.exercises import exercise_titles
 from lumenstat.training.course_standing import Requirement
@@ -121,11 +122,14 @@ def _step(line: StepLine, number: int) -> Requirement:
         try:
             return float(text.replace(",", ".")) if text else None
         except ValueError:
-            raise EntryRefused(f"Step {number + 1}: {what} is a figure, not {text!r}.", "steps") from None
+            raise EntryRefused(
+                phrase("Step {number}: {what} is a figure, not {text}.", number=number + 1, what=what, text=repr(text)),
+                "steps",
+            ) from None
 
     passes, days = figure(line.passes or "1", "passes"), figure(line.within_days, "days")
     if any(each is not None and each != each // 1 for each in (passes, days)):
-        raise EntryRefused(f"Step {number + 1}: passes and days are whole numbers.", "steps")
+        raise EntryRefused(phrase("Step {number}: passes and days are whole numbers.", number=number + 1), "steps")
     return Requirement(
         exercise_id=line.exercise,
         passes=int(passes or 1),

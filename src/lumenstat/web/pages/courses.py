@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.courses import (
     Course,
     CourseProgress,
@@ -199,14 +200,14 @@ def step_heads(steps: Sequence[Requirement], titles: dict[str, str]) -> list[Ste
 
 
 def _needs(step: Requirement) -> str:
-    parts = ["passed" if step.passes == 1 else f"passed {step.passes} times"]
+    parts = [phrase("passed") if step.passes == 1 else phrase("passed {passes} times", passes=step.passes)]
     if step.at_least is not None:
-        parts.append(f"{step.at_least:g} % or more")
+        parts.append(phrase("{at_least:g} % or more", at_least=step.at_least))
     if step.grade is not None:
-        parts.append(f"{step.grade} or better")
+        parts.append(phrase("{grade} or better", grade=step.grade))
     if step.within_days is not None:
-        parts.append(f"counts for {step.within_days} days")
-    return ", ".join(parts)
+        parts.append(phrase("counts for {within_days} days", within_days=step.within_days))
+    return joined(", ", parts)
 
 
 def _mastered(
@@ -216,7 +217,7 @@ def _mastered(
     names = [step.step.exercise_id for step in progress[0].steps if step.step.exercise_id in titles] if progress else []
     counts = mastered_counts(session, [each.person_id for each in progress], names)
     of = {name: sum(len(items) for _, items in sections_of(current_exercise(session, name).bundle)) for name in names}
-    return {key: f"{count} of {of[key[1]]} mastered" for key, count in counts.items()}
+    return {key: phrase("{count} of {key} mastered", count=count, key=of[key[1]]) for key, count in counts.items()}
 
 
 def _grid_row(progress: CourseProgress, mastered: dict[tuple[int, str], str]) -> GridRow:
@@ -231,9 +232,10 @@ def cell_of(standing: StepStanding) -> GridCell:
     """How somebody stands with a step, in words."""
     words = STATE_WORDS[standing.state]
     if standing.state in ("done", "lapsed") and standing.lapses is not None:
-        words = f"{'until' if standing.state == 'done' else 'lapsed'} {standing.lapses:%-d %b}"
+        at = standing.lapses
+        words = phrase("until {at:%-d %b}", at=at) if standing.state == "done" else phrase("lapsed {at:%-d %b}", at=at)
     elif standing.step.passes > 1 and standing.passes:
-        words = f"{words}, {standing.passes} of {standing.step.passes}"
+        words = phrase("{words}, {passes} of {all}", words=words, passes=standing.passes, all=standing.step.passes)
     return GridCell(
         state=standing.state,
         words=words,
@@ -251,7 +253,7 @@ def due_lines(progress: CourseProgress, titles: dict[str, str]) -> list[DueLine]
 def _lapsing(progress: CourseProgress, titles: dict[str, str]) -> list[DueLine]:
     at = now()
     return [
-        _due_line(progress, each, titles, f"lapses on {each.lapses:%-d %B}")
+        _due_line(progress, each, titles, phrase("lapses on {lapses:%-d %B}", lapses=each.lapses))
         for each in progress.steps
         if each.lapses_soon(at)
     ]

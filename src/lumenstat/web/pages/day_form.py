@@ -10,6 +10,8 @@ from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.field_words import field_words
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import progress_of
 from lumenstat.records.day_plans import keep_plan, paces
 from lumenstat.records.exercises import current_exercise
@@ -18,7 +20,8 @@ from lumenstat.records.model_facts import needed_seconds
 from lumenstat.records.people import checked_time_zone, instructors
 from lumenstat.records.tables import Person
 from lumenstat.training.course_standing import due
-from lumenstat.training.day_plan import PlannedFlight, Wanted, Who, minute_of, plan_day
+from lumenstat.training.day_making import plan_day
+from lumenstat.training.day_plan import PlannedFlight, Wanted, Who, minute_of
 from lumenstat.web.security import Viewer, row_of
 
 LONGEST_LIST, MOST_PLACES = 400, 40
@@ -32,25 +35,25 @@ def make_plan(
     database = request.app.state.database
     group_id = row_of(typed.get("group", ""))
     if group_id is None:
-        raise EntryRefused("Choose the class.", "group")
+        raise EntryRefused(phrase("Choose the class."), "group")
     if not exercises and not typed.get("course"):
-        raise EntryRefused("Choose what is to be flown: exercises, or what is due in a course.", "exercise")
+        raise EntryRefused(phrase("Choose what is to be flown: exercises, or what is due in a course."), "exercise")
     scale = request.app.state.settings.grades
     members: list[Person] = database.read(lambda session: members_of(session, group_id))
     name: str = database.read(lambda session: get_group(session, group_id).name)
     if not members:
-        raise EntryRefused("Nobody stands in that group.", "group")
+        raise EntryRefused(phrase("Nobody stands in that group."), "group")
     flown = {each: tuple(person.id for person in members) for each in dict.fromkeys(exercises)}
     if course := row_of(typed.get("course", "")):
         for exercise, people in database.read(lambda session: _due_in(session, course, members, scale)).items():
             flown[exercise] = tuple(dict.fromkeys((*flown.get(exercise, ()), *people)))
         if not flown:
-            raise EntryRefused("Nothing is due in that course for this class.", "course")
+            raise EntryRefused(phrase("Nothing is due in that course for this class."), "course")
     flights = tuple(_flight(request, exercise, people) for exercise, people in flown.items())
     pace = database.read(lambda session: paces(session, [person.id for person in members]))
     chosen = [person for person in database.read(instructors) if str(person.id) in teaching]
     if not chosen:
-        raise EntryRefused("Tick who teaches.", "instructors")
+        raise EntryRefused(phrase("Tick who teaches."), "instructors")
     wanted = _wanted(typed, members, chosen, pace, flights)
     title = f"{name}, {wanted.day:%-d %B}"
     plan = plan_day(wanted)
@@ -91,7 +94,7 @@ def _wanted(
     try:
         day = date.fromisoformat(typed.get("day", ""))
     except ValueError:
-        raise EntryRefused("The day is written as 2031-05-17.", "day") from None
+        raise EntryRefused(phrase("The day is written as 2031-05-17."), "day") from None
     try:
         zone = checked_time_zone(typed.get("zone", "UTC"))
     except EntryRefused as error:
@@ -112,26 +115,26 @@ def _wanted(
                 Who(id=p.id, name=p.name, pace=round(pace.get(p.id, 1.5), 2), **hours.get(p.id, {})) for p in members
             ),
             instructors=tuple(Who(id=p.id, name=p.name, **hours.get(p.id, {})) for p in teaching),
-            stations=_names(typed.get("stations", ""), "Station", "stations"),
-            rooms=_names(typed.get("rooms", ""), "Room", "rooms"),
+            stations=_names(typed.get("stations", ""), phrase("Station"), "stations"),
+            rooms=_names(typed.get("rooms", ""), phrase("Room"), "rooms"),
             flights=flights,
             **figures,
         )
     except ValidationError as error:
         first = error.errors()[0]
-        raise EntryRefused(f"{first['msg']}.", str(first["loc"][0])) from None
+        raise EntryRefused(phrase("{wrong:high}.", wrong=field_words(first)), str(first["loc"][0])) from None
 
 
 def _minute(day: date, zone: str, text: str, field: str) -> int:
     hour, _, minute = text.strip().partition(":")
     if not (hour.isdecimal() and minute.isdecimal() and int(hour) <= 24 and int(minute) < 60):
-        raise EntryRefused(f"A time is written as 08:30, not {text!r}.", field)
+        raise EntryRefused(phrase("A time is written as 08:30, not {text}.", text=repr(text)), field)
     return minute_of(day, zone, int(hour), int(minute))
 
 
 def _figure(text: str, field: str) -> int:
     if not text.strip().isdecimal() or len(text.strip()) > 4:
-        raise EntryRefused(f"That is a whole number of minutes or people, not {text!r}.", field)
+        raise EntryRefused(phrase("That is a whole number of minutes or people, not {text}.", text=repr(text)), field)
     return int(text)
 
 
@@ -139,14 +142,14 @@ def _names(text: str, word: str, field: str) -> tuple[str, ...]:
     """Stations or rooms: how many, or their names with commas between."""
     text = text.strip()
     if len(text) > LONGEST_LIST:
-        raise EntryRefused(f"That is longer than {LONGEST_LIST} characters.", field)
+        raise EntryRefused(phrase("That is longer than {longest_list} characters.", longest_list=LONGEST_LIST), field)
     if text.isdecimal():
         if not 1 <= int(text) <= MOST_PLACES:
-            raise EntryRefused(f"There are 1 to {MOST_PLACES} of them.", field)
+            raise EntryRefused(phrase("There are 1 to {most_places} of them.", most_places=MOST_PLACES), field)
         return tuple(f"{word} {n + 1}" for n in range(int(text)))
     found = tuple(dict.fromkeys(each.strip() for each in text.split(",") if each.strip()))
     if not found:
-        raise EntryRefused("Say how many there are, or their names with commas between.", field)
+        raise EntryRefused(phrase("Say how many there are, or their names with commas between."), field)
     return found
 
 
@@ -161,7 +164,7 @@ def _hours(
         name, _, span = line.rpartition(" ")
         person = next((p for p in (*teaching, *members) if p.name.lower() == name.strip(" :,").lower()), None)
         if person is None:
-            raise EntryRefused(f"Nobody in this plan is called {name.strip(' :,')!r}.", "hours")
+            raise EntryRefused(phrase("Nobody in this plan is called {name}.", name=repr(name.strip(" :,"))), "hours")
         begins, _, ends = span.partition("-")
         found[person.id] = {
             "from_minute": _minute(day, zone, begins, "hours"),

@@ -6,8 +6,9 @@ from datetime import UTC, datetime
 
 from sqlalchemy.orm import Session
 
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.day_plans import plans_around
-from lumenstat.training.day_plan import DayPlan, Slot, minutes_since, now_and_next, on_the_wall
+from lumenstat.training.day_plan import PHASE_WORDS, DayPlan, Slot, minutes_since, now_and_next, on_the_wall
 from lumenstat.web.rendering import Context
 from lumenstat.web.security import Viewer
 
@@ -36,22 +37,40 @@ def now_next_of(session: Session, viewer: Viewer, group: int | None = None) -> t
         seen = now_and_next(plan if of_group else plan.model_copy(update={"slots": tuple(mine)}), at)
         if seen.now or (seen.next and seen.next[0].begins - minutes_since(plan.wanted, at) <= 24 * 60):
             words = [tuple(_slot_words(plan, slot) for slot in slots) for slots in (seen.now, seen.next)]
-            short = "; ".join(dict.fromkeys([*_short(plan, "now", seen.now), *_short(plan, "next", seen.next)]))
+            short = joined("; ", dict.fromkeys([*_short(plan, True, seen.now), *_short(plan, False, seen.next)]))
             found.append(NowNext(id=record.id, title=record.title, now=words[0], next=words[1], short=short))
     return tuple(found)
 
 
-def _short(plan: DayPlan, when: str, slots: tuple[Slot, ...]) -> list[str]:
+def _short(plan: DayPlan, now: bool, slots: tuple[Slot, ...]) -> list[str]:
     def clock(slot: Slot) -> str:
-        if when == "now":
-            return f"until {on_the_wall(plan.wanted, slot.ends)}"
-        return f"at {on_the_wall(plan.wanted, slot.begins)}"
+        if now:
+            return phrase("until {time}", time=on_the_wall(plan.wanted, slot.ends))
+        return phrase("at {time}", time=on_the_wall(plan.wanted, slot.begins))
 
-    return [f"{when} {slot.phase} of {slot.title}, {clock(slot)}" for slot in slots]
+    return [
+        phrase(
+            "{when} {phase} of {title}, {time}",
+            when=phrase("now") if now else phrase("next"),
+            phase=PHASE_WORDS[slot.phase],
+            title=slot.title,
+            time=clock(slot),
+        )
+        for slot in slots
+    ]
 
 
 def _slot_words(plan: DayPlan, slot: Slot) -> str:
-    span = f"{on_the_wall(plan.wanted, slot.begins)} to {on_the_wall(plan.wanted, slot.ends)}"
+    start, end = on_the_wall(plan.wanted, slot.begins), on_the_wall(plan.wanted, slot.ends)
     names = {who.id: who.name for who in plan.wanted.trainees}
     who = ", ".join(names.get(each, "") for each in slot.trainees)
-    return f"{span} {slot.title}, {slot.phase}, {slot.room or ', '.join(slot.stations)}: {who}"
+    where = slot.room or ", ".join(slot.stations)
+    return phrase(
+        "{start} to {end} {title}, {phase}, {where}: {who}",
+        start=start,
+        end=end,
+        title=slot.title,
+        phase=PHASE_WORDS[slot.phase],
+        where=where,
+        who=who,
+    )

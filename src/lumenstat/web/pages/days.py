@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, NoSuchRecord, Overtaken
 from lumenstat.exchange.list_files import as_csv
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import courses
 from lumenstat.records.day_plans import (
     DayPlanRecord,
@@ -26,13 +27,8 @@ from lumenstat.records.day_plans import (
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import groups
 from lumenstat.records.people import instructors, plain, time_zones
-from lumenstat.training.day_plan import (
-    DayPlan,
-    Move,
-    Slot,
-    clashes,
-    on_the_wall,
-)  # fmt: skip
+from lumenstat.training.day_plan import DayPlan, Move, Slot, on_the_wall
+from lumenstat.training.day_rules import clashes
 from lumenstat.web import urls
 from lumenstat.web.drawing.day import DayDrawing, draw_day
 from lumenstat.web.pages.choices import Chosen, GroupChoice
@@ -205,7 +201,7 @@ def show_one(request: Request, plan_id: str, viewer: SignedIn) -> Response:
 def _seen(session: Session, plan_id: str, viewer: Viewer) -> DayPlanRecord:
     record = get_plan(session, plan_id)
     if not viewer.is_instructor and viewer.id not in {who.id for who in record.plan.wanted.trainees}:
-        raise NoSuchRecord("There is no such plan.")
+        raise NoSuchRecord(phrase("There is no such plan."))
     return record
 
 
@@ -239,12 +235,12 @@ def move(
     database = request.app.state.database
     plan: DayPlan = database.read(lambda session: get_plan(session, plan_id).plan)
     if slot not in {each.key for each in plan.slots}:
-        raise EntryRefused("There is no such slot in this plan.", "slot")
+        raise EntryRefused(phrase("There is no such slot in this plan."), "slot")
     chosen = row_of(instructor)
     if chosen is not None and chosen not in {who.id for who in plan.wanted.instructors}:
-        raise EntryRefused("That instructor is not in this plan.", "instructor")
+        raise EntryRefused(phrase("That instructor is not in this plan."), "instructor")
     if room and room not in plan.wanted.rooms:
-        raise EntryRefused("That room is not in this plan.", "room")
+        raise EntryRefused(phrase("That room is not in this plan."), "room")
     wanted = Move(slot=slot, by_minutes=by_minutes, whole_wave=alone != "yes", instructor=chosen, room=room or None)
     try:
         database.write(lambda session: move_in_plan(session, plan_id, edition, viewer.name, wanted))
@@ -273,7 +269,7 @@ def day_file(request: Request, plan_id: str, kind: Literal["ics", "pdf", "csv"],
             only = None if viewer.is_instructor else viewer.id
             content, media_type = day_ics(record.plan, facts, only), "text/calendar; charset=utf-8"
         case "pdf":
-            content, media_type = day_pdf(record.plan, facts), "application/pdf"
+            content, media_type = day_pdf(record.plan, facts, viewer.language), "application/pdf"
         case "csv":
             made = as_csv(HEADS, day_rows(record.plan))
             content, media_type = made.content, made.media_type

@@ -26,6 +26,7 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language.wording import phrase
 from lumenstat.records.drills import next_moment
 from lumenstat.records.groups import may_practise
 from lumenstat.records.lists import runs_like
@@ -176,8 +177,9 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     others = others[:OTHERS_AT_MOST]
 
     def made() -> DebriefContext:
-        run, bundle, ledger, overrides = judged(database, run_id)
-        trace = Trace.model_validate_json(run.trace) if run.trace else _flown_again(request, run, bundle)
+        run, flown, ledger, overrides = judged(database, run_id)
+        bundle, names = flown.told_in(viewer.language), flown.names_in(viewer.language)
+        trace = Trace.model_validate_json(run.trace) if run.trace else _flown_again(request, run, flown)
         said = database.read(lambda session: appraisal_of(session, run_id))
         scale = request.app.state.settings.grades
         context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor, said, scale)
@@ -185,7 +187,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         acts = tuple(_instructors(events, bundle, context.timeline))
         again = _may_practise(request, viewer, run)
         after = database.read(lambda session: next_moment(session, run)) if viewer.id == run.trainee_id else None
-        more = {"others": others, "acts": acts, "may_practise": again, "next_moment": after}
+        more = {"others": others, "acts": acts, "may_practise": again, "next_moment": after, "document_names": names}
         return context.model_copy(update=more)
 
     changed = database.read(lambda session: (last_override(session, run_id), last_appraisal(session, run_id)))
@@ -317,7 +319,9 @@ def debrief_context(
         instructor=run.instructor.name,
         acts=(),
         may_practise=False,
-        voided=f"{run.voided_by}, {run.voided_at:%-d %B %Y}: {run.void_reason}" if run.voided_at else None,
+        voided=phrase("{by}, {at:%-d %B %Y}: {why}", by=run.voided_by, at=run.voided_at, why=run.void_reason)
+        if run.voided_at
+        else None,
         archived=run.archived,
         drill_id=run.drill_id,
     )
@@ -327,7 +331,11 @@ def _once(gates: Sequence[Gate]) -> Iterator[Gate]:
     """Gates that say the same thing, as one that says how often."""
     for says, times in Counter(gate.says for gate in gates).items():
         gate = next(gate for gate in gates if gate.says == says)
-        yield gate if times == 1 else gate.model_copy(update={"says": f"{says.rstrip('.')}, {times} times."})
+        yield (
+            gate
+            if times == 1
+            else gate.model_copy(update={"says": phrase("{gate:bare}, {times} times.", gate=says, times=times)})
+        )
 
 
 def _worst(ledger: Ledger) -> tuple[Lost, ...]:
@@ -337,7 +345,11 @@ def _worst(ledger: Ledger) -> tuple[Lost, ...]:
     ranked = sorted(ledger.time.lost, key=lambda lost: -lost.seconds)
     shown, rest = ranked[:LOSSES_SHOWN], ranked[LOSSES_SHOWN:]
     left = sum(lost.seconds for lost in rest)
-    return (*shown, Lost(seconds=left, says=f"{left:.1f} s in {len(rest)} smaller pieces.")) if rest else tuple(shown)
+    return (
+        (*shown, Lost(seconds=left, says=phrase("{left:.1f} s in {count} smaller pieces.", left=left, count=len(rest))))
+        if rest
+        else tuple(shown)
+    )
 
 
 def _reason(ledger: Ledger, mark: float) -> str:
@@ -345,10 +357,14 @@ def _reason(ledger: Ledger, mark: float) -> str:
         return ledger.ending
     match ledger.outcome:
         case "pass":
-            return f"At or over the pass mark of {mark:g} %, and nothing stands against it."
+            return phrase("At or over the pass mark of {mark:g} %, and nothing stands against it.", mark=mark)
         case "held":
-            return f"{ledger.percent:g} % is over the pass mark of {mark:g} %; what stands beside it decides."
+            return phrase(
+                "{percent:g} % is over the pass mark of {mark:g} %; what stands beside it decides.",
+                percent=ledger.percent,
+                mark=mark,
+            )
         case "fail":
-            return f"The pass mark is {mark:g} %."
+            return phrase("The pass mark is {mark:g} %.", mark=mark)
         case _:
-            return "The exercise was not brought to its end."
+            return phrase("The exercise was not brought to its end.")

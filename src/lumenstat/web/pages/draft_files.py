@@ -11,6 +11,7 @@ from fastapi import APIRouter, Request, Response
 from lumenstat.drafting.draft import Draft
 from lumenstat.errors import RecordError
 from lumenstat.exchange.printed_card import PrintedCard, card_of
+from lumenstat.language.wording import phrase
 from lumenstat.records.drafts import load
 from lumenstat.web.pages.proofs import bundle_of
 from lumenstat.web.rendering import Context, page
@@ -38,7 +39,9 @@ def text(request: Request, draft_id: str, viewer: Instructor, name: str) -> Resp
     draft = Draft.from_json(kept.content)
     texts = {"exercise": draft.exercise} | {f"checklist-{n + 1}": each for n, each in enumerate(draft.checklists)}
     if name not in texts:
-        raise RecordError(f"The draft has no text {name!r}; it has {', '.join(texts)}.")
+        raise RecordError(
+            phrase("The draft has no text {name}; it has {texts}.", name=repr(name), texts=", ".join(texts))
+        )
     return _file(texts[name].encode(), "application/yaml; charset=utf-8", f"{name}.yaml")
 
 
@@ -62,7 +65,12 @@ class CardContext(Context):
 def printed_card(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """The card as a page that prints well."""
     school = request.app.state.settings.school
-    return page(request, CardContext(draft_id=draft_id, school=school, card=card_of(bundle_of(request, draft_id))))
+    return page(
+        request,
+        CardContext(
+            draft_id=draft_id, school=school, card=card_of(bundle_of(request, draft_id).told_in(viewer.language))
+        ),
+    )
 
 
 @router.get("/drafts/{draft_id}/card.pdf")
@@ -70,7 +78,9 @@ def card(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """The card on paper."""
     from lumenstat.exchange.card_pdf import card_pdf  # noqa: PLC0415 - slow to load, only where printed
 
-    content = card_pdf(bundle_of(request, draft_id), request.app.state.settings.school)
+    content = card_pdf(
+        bundle_of(request, draft_id).told_in(viewer.language), request.app.state.settings.school, viewer.language
+    )
     return Response(
         content, media_type="application/pdf", headers={"Content-Disposition": 'inline; filename="card.pdf"'}
     )

@@ -15,12 +15,13 @@ from lumenstat.drafting.beginnings import copy_of, from_nothing
 from lumenstat.drafting.draft import read_draft, shipped_library
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, ImportedDraft, airframe_of, take_in, title_of
 from lumenstat.errors import DocumentError, EditRefused, EntryRefused, InputRefused, WorkerError
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.drafts import State, archive_draft, create_draft, find_drafts, states
 from lumenstat.records.exercises import current_exercise, current_exercises
 from lumenstat.records.lists import a_page_of
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import CheckedForm, Instructor
+from lumenstat.web.security import CheckedForm, Instructor, Viewer
 
 router = APIRouter()
 
@@ -28,10 +29,10 @@ LARGEST_FILE = 200_000
 MOST_FILES = 12
 PROBLEMS_SAID = 30
 STATES: dict[State, str] = {
-    "draft": "draft",
-    "proven": "proven, not published",
-    "published": "published",
-    "changed since": "published, changed since",
+    "draft": phrase("draft"),
+    "proven": phrase("proven, not published"),
+    "published": phrase("published"),
+    "changed since": phrase("published, changed since"),
 }
 
 
@@ -139,27 +140,41 @@ async def create(
     database = request.app.state.database
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
     if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
-        raise EntryRefused(f"At most {MOST_FILES} files of {LARGEST_FILE // 1000} kB each are taken in.", "files")
+        raise EntryRefused(
+            phrase(
+                "At most {most_files} files of {largest} kB each are taken in.",
+                most_files=MOST_FILES,
+                largest=LARGEST_FILE // 1000,
+            ),
+            "files",
+        )
     if begins == "nothing":
         title = titled(title)
     try:
-        begun = await run_in_threadpool(_begun, request, begins, contents, airframe, exercise, title)
+        begun = await run_in_threadpool(_begun, request, viewer, begins, contents, airframe, exercise, title)
     except DocumentError as error:
-        says = "; ".join(f"line {p.line}: {p.says}" for p in error.problems[:PROBLEMS_SAID])
+        first = error.problems[:PROBLEMS_SAID]
+        says = joined("; ", (phrase("line {line}: {says}", line=p.line, says=p.says) for p in first))
         raise EntryRefused(says, "files") from None
     except (EditRefused, InputRefused, WorkerError) as error:
         raise EntryRefused(str(error), "files" if begins == "yaml" else "") from None
     draft_id = await run_in_threadpool(
         database.write,
         lambda session: create_draft(
-            session, viewer.id, viewer.name, begun.title, begun.content, begun.says, begun.digest
+            session, viewer.id, viewer.name, begun.title, begun.content, viewer.says(begun.says), begun.digest
         ),
     )
     return RedirectResponse(urls.builder(draft_id), 303)
 
 
 def _begun(
-    request: Request, begins: str, contents: list[tuple[str, bytes]], airframe: str, exercise: str, title: str
+    request: Request,
+    viewer: Viewer,
+    begins: str,
+    contents: list[tuple[str, bytes]],
+    airframe: str,
+    exercise: str,
+    title: str,
 ) -> ImportedDraft:
     """What a draft begins with. Files are read by another process, which has a time limit."""
     match begins:
@@ -168,17 +183,24 @@ def _begun(
             return taken
         case "copy":
             version = request.app.state.database.read(lambda session: current_exercise(session, exercise))
-            draft = copy_of(version.bundle, title.strip() or f"Copy of {version.title}")
-            return ImportedDraft(draft.to_json(), title_of(draft), f"copied {version.title}", read_draft(draft).digest)
+            draft = copy_of(
+                version.bundle, title.strip() or viewer.says(phrase("Copy of {title}", title=version.title))
+            )
+            return ImportedDraft(
+                draft.to_json(),
+                title_of(draft),
+                phrase("copied {title}", title=version.title),
+                read_draft(draft).digest,
+            )
         case "nothing":
             draft = from_nothing(airframe_of(airframe), title)
-            return ImportedDraft(draft.to_json(), title_of(draft), "began it", read_draft(draft).digest)
+            return ImportedDraft(draft.to_json(), title_of(draft), phrase("began it"), read_draft(draft).digest)
         case _:
-            raise EntryRefused("A draft begins from nothing, as a copy, or from yaml.")
+            raise EntryRefused(phrase("A draft begins from nothing, as a copy, or from yaml."))
 
 
 def titled(title: str) -> str:
     """A title as it is kept. Raises EntryRefused where there is none."""
     if not title.strip():
-        raise EntryRefused("Give the exercise a title.", "title")
+        raise EntryRefused(phrase("Give the exercise a title."), "title")
     return title.strip()[:120]

@@ -6,12 +6,13 @@ from datetime import datetime
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.records.drills import drill_run_again, get_drill, runs_of_drill
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import groups_of
@@ -20,7 +21,7 @@ from lumenstat.records.tables import Run
 from lumenstat.runs.drilling import MOMENTS_AT_MOST, DrillPlan
 from lumenstat.web import urls
 from lumenstat.web.pages.lessons import StartingContext
-from lumenstat.web.rendering import Context, page
+from lumenstat.web.rendering import Context, json_answer, page
 from lumenstat.web.security import CheckedForm, RowInPath, SignedIn, Viewer
 
 router = APIRouter()
@@ -61,7 +62,7 @@ class DrillContext(Context):
 
 def _may_drill(viewer: Viewer, person_id: int) -> None:
     if not viewer.is_instructor and viewer.id != person_id:
-        raise HTTPException(404, "There is no such record.")
+        raise HTTPException(404, phrase("There is no such record."))
 
 
 @router.post("/people/{person_id}/drill", name="make_drill", dependencies=[CheckedForm])
@@ -72,12 +73,12 @@ def make(
     _may_drill(viewer, person_id)
     chosen = list(dict.fromkeys(items or ()))
     if not 1 <= len(chosen) <= MOMENTS_AT_MOST:
-        raise EntryRefused(f"Tick one to {MOMENTS_AT_MOST} items.", "items")
+        raise EntryRefused(phrase("Tick one to {moments_at_most} items.", moments_at_most=MOMENTS_AT_MOST), "items")
 
     def read(session: Session) -> DrillPlan:
         person = get_person(session, person_id)
         if person.role != "trainee" or not person.active:
-            raise EntryRefused("A drill is made for a trainee.", "items")
+            raise EntryRefused(phrase("A drill is made for a trainee."), "items")
         in_charge = viewer.id if viewer.is_instructor else _in_charge(session, person_id)
         return DrillPlan(person_id, in_charge, viewer.name, tuple(_moment(session, each) for each in chosen))
 
@@ -94,9 +95,13 @@ def _moment(session: Session, choice: str) -> tuple[Bundle, str]:
     try:
         bundle = current_exercise(session, exercise_id).bundle
     except NoSuchRecord:
-        raise EntryRefused(f"There is no exercise {exercise_id!r} any more.", "items") from None
+        raise EntryRefused(
+            phrase("There is no exercise {exercise_id} any more.", exercise_id=repr(exercise_id)), "items"
+        ) from None
     if item not in bundle.procedure.by_id:
-        raise EntryRefused(f"{bundle.exercise.title} has no item {item!r} any more.", "items")
+        raise EntryRefused(
+            phrase("{title} has no item {item} any more.", title=bundle.exercise.title, item=repr(item)), "items"
+        )
     return bundle, item
 
 
@@ -106,14 +111,17 @@ def making(request: Request, person_id: RowInPath, key: str, viewer: SignedIn) -
     _may_drill(viewer, person_id)
     drilling = request.app.state.drilling.drillings.get(key)
     if drilling is None or drilling.person_id != person_id:
-        raise HTTPException(404, "That drill is not being made any more.")
-    words, share = f"{drilling.done} of {drilling.of} moments are ready", drilling.done / drilling.of
+        raise HTTPException(404, phrase("That drill is not being made any more."))
+    words, share = (
+        phrase("{done} of {of} moments are ready", done=drilling.done, of=drilling.of),
+        drilling.done / drilling.of,
+    )
     if "application/json" in request.headers.get("accept", ""):
-        return JSONResponse({"words": words, "share": share, "over": drilling.over.is_set()})
+        return json_answer(request, {"words": words, "share": share, "over": drilling.over.is_set()})
     if drilling.drill_id is not None:
         return RedirectResponse(urls.drill(drilling.drill_id), 303)
     here, back = urls.making_drill(str(person_id), key), urls.logbook(str(person_id))
-    title, what = "Making the drill ready", "The model flies to just before each item."
+    title, what = phrase("Making the drill ready"), phrase("The model flies to just before each item.")
     return page(
         request,
         StartingContext(words=words, share=share, failed=drilling.failed, here=here, back=back, title=title, what=what),
@@ -172,7 +180,7 @@ def again(request: Request, drill_id: str, viewer: SignedIn, run: Annotated[str,
     def write(session: Session) -> str:
         drill = get_drill(session, drill_id)
         if viewer.id != drill.person_id:
-            raise HTTPException(404, "There is no such record.")
+            raise HTTPException(404, phrase("There is no such record."))
         return drill_run_again(session, drill_id, run)
 
     return RedirectResponse(urls.station(request.app.state.database.write(write)), 303)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import ClassVar
 
 from fastapi import Request, Response
-from fastapi.responses import JSONResponse
 
-from lumenstat.web.rendering import Context, page
+from lumenstat.language.wording import phrase
+from lumenstat.web.rendering import Context, json_answer, page
 
 
 class ErrorContext(Context):
@@ -20,17 +20,17 @@ class ErrorContext(Context):
 
 
 TITLES = {
-    403: "Not yours to do",
-    404: "Not here",
-    400: "That cannot be used",
-    405: "Not that way",
-    409: "Not as it stands",
-    413: "Too large",
-    414: "Too long",
-    422: "Something is missing",
-    429: "Too many tries",
-    500: "Something went wrong here",
-    503: "Not at the moment",
+    403: phrase("Not yours to do"),
+    404: phrase("Not here"),
+    400: phrase("That cannot be used"),
+    405: phrase("Not that way"),
+    409: phrase("Not as it stands"),
+    413: phrase("Too large"),
+    414: phrase("Too long"),
+    422: phrase("Something is missing"),
+    429: phrase("Too many tries"),
+    500: phrase("Something went wrong here"),
+    503: phrase("Not at the moment"),
 }
 
 
@@ -41,6 +41,6 @@ FORM_STAYS = "X-Form"
 def show(request: Request, status: int, says: str, field: str = "") -> Response:
     """The error page; a form that stays where it is gets the sentence and the name of the field."""
     if FORM_STAYS in request.headers:
-        return JSONResponse({"says": says, "field": field}, status)
-    title = TITLES.get(status, "This did not work")
+        return json_answer(request, {"says": says, "field": field}, status)
+    title = TITLES.get(status, phrase("This did not work"))
     return page(request, ErrorContext(status=status, title=title, says=says), status)

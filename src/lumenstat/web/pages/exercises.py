@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.exercises import current_exercises, withdraw
 from lumenstat.records.lists import a_page_of
 from lumenstat.records.tables import ExerciseVersion
@@ -156,8 +157,9 @@ def _row(version: ExerciseVersion) -> ExerciseRow:
 
 def _faults(hidden: int, known: int) -> str:
     """What can go wrong: hidden faults are the trainee's to find, known ones stand in the technical log."""
-    found = [f"{count} {what}" for count, what in ((hidden, "hidden"), (known, "in the log")) if count]
-    return f"faults: {', '.join(found)}" if found else "no faults"
+    found = [phrase("{count} hidden", count=hidden)] if hidden else []
+    found += [phrase("{count} in the log", count=known)] if known else []
+    return phrase("faults: {found}", found=joined(", ", found)) if found else phrase("no faults")
 
 
 @router.post("/exercises/{exercise_id}/withdraw", name="withdraw_exercise", dependencies=[CheckedForm])

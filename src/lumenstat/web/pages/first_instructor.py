@@ -9,6 +9,7 @@ from fastapi import APIRouter, Form, HTTPException, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import add_person
 from lumenstat.web import urls
 from lumenstat.web.guessing import Try
@@ -47,12 +48,12 @@ def create(
     """Make the account and use the code up."""
     state = request.app.state
     if not state.first_code:
-        raise HTTPException(403, "The first account has been made already. Sign in.")
+        raise HTTPException(403, phrase("The first account has been made already. Sign in."))
     says: str | None = None
     if (pause := state.guessing.begin(Try((f"code {address_of(request)}",)))) > 0:
-        says = f"Too many tries. Wait {max(1, round(pause))} seconds, then try again."
+        says = phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause)))
     elif not hmac.compare_digest(state.first_code.encode(), code.strip().encode()):
-        says = "That is not the code which the console printed."
+        says = phrase("That is not the code which the console printed.")
     else:
         try:
             person = state.database.write(lambda session: add_person(session, name, sign_in_name, "head", password))

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import (
     GroupChange,
@@ -25,6 +26,7 @@ from lumenstat.records.groups import (
 from lumenstat.records.people import instructors, trainees
 from lumenstat.records.tables import Group
 from lumenstat.web import urls
+from lumenstat.web.code_words import code_words
 from lumenstat.web.pages.choices import Chosen
 from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
@@ -147,7 +149,9 @@ def _group(request: Request, group_id: int, form: FormState | None = None) -> Gr
                 id=v.exercise_id,
                 name=v.title,
                 ticked=v.exercise_id in opened,
-                beside=f"{v.bundle.airframe.name}, {v.bundle.exercise.assist}",
+                beside=phrase(
+                    "{airframe}, {assist}", airframe=v.bundle.airframe.name, assist=code_words(v.bundle.exercise.assist)
+                ),
             )
             for v in current_exercises(session)
         ]

@@ -6,8 +6,9 @@ from typing import ClassVar
 
 from fastapi import APIRouter, HTTPException, Request, Response
 
+from lumenstat.language.wording import phrase
 from lumenstat.web.help import HelpPassage, Topic, search, topics
-from lumenstat.web.rendering import Context, page
+from lumenstat.web.rendering import Context, page, reader_language
 
 router = APIRouter()
 
@@ -30,15 +31,17 @@ class HelpContext(Context):
 def find(request: Request, q: str = "") -> Response:
     """All topics, and where the words of a search stand."""
     words = q.strip()[:WORDS_AT_MOST]
-    found = tuple(search(words))[:FOUND_AT_MOST]
-    first = None if words else topics()["first-steps"]
-    return page(request, HelpContext(topics=tuple(topics().values()), topic=first, words=words, found=found))
+    language = reader_language(request)
+    found = tuple(search(words, language))[:FOUND_AT_MOST]
+    first = None if words else topics(language)["first-steps"]
+    return page(request, HelpContext(topics=tuple(topics(language).values()), topic=first, words=words, found=found))
 
 
 @router.get("/help/{topic}", name="help_topic")
 def show(request: Request, topic: str) -> Response:
     """One topic."""
-    found = topics().get(topic)
+    language = reader_language(request)
+    found = topics(language).get(topic)
     if found is None:
-        raise HTTPException(404, "There is no such page of help. Search for a word instead.")
-    return page(request, HelpContext(topics=tuple(topics().values()), topic=found, words="", found=()))
+        raise HTTPException(404, phrase("There is no such page of help. Search for a word instead."))
+    return page(request, HelpContext(topics=tuple(topics(language).values()), topic=found, words="", found=()))

@@ -12,6 +12,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat import ENGINE_VERSION
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import courses, progress_of, progress_of_person
 from lumenstat.records.drafts import unpublished_of
 from lumenstat.records.drills import drills_of, runs_of_drill
@@ -157,26 +158,30 @@ def _first_steps(people: int, grouped: bool, flown: bool) -> list[FirstStep]:
         return []
     return [
         FirstStep(
-            words="Add your trainees",
-            says="Paste their names, one on a line, or give a list as CSV or XLSX. Slips with first passwords follow.",
+            words=phrase("Add your trainees"),
+            says=phrase(
+                "Paste their names, one on a line, or give a list as CSV or XLSX. Slips with first passwords follow."
+            ),
             href=urls.class_list(),
             done=people > 0,
         ),
         FirstStep(
-            words="Put them into a group",
-            says="A list can name a group by itself. A group can be started at once, and may practise what you open.",
+            words=phrase("Put them into a group"),
+            says=phrase(
+                "A list can name a group by itself. A group can be started at once, and may practise what you open."
+            ),
             href=urls.groups(),
             done=grouped,
         ),
         FirstStep(
-            words="Start an exercise for all of them",
-            says="Choose one, tick who flies it, and watch them from the desk.",
+            words=phrase("Start an exercise for all of them"),
+            says=phrase("Choose one, tick who flies it, and watch them from the desk."),
             href=urls.exercises(),
             done=False,
         ),
         FirstStep(
-            words="Or build your own",
-            says="From nothing, as a copy, or from the spreadsheet that you have. The model proves it first.",
+            words=phrase("Or build your own"),
+            says=phrase("From nothing, as a copy, or from the spreadsheet that you have. The model proves it first."),
             href=urls.drafts(),
             done=False,
         ),
@@ -239,12 +244,12 @@ def _open_drill(session: Session, person_id: int) -> str | None:
 def practise(request: Request, exercise_id: str, viewer: SignedIn) -> Response:
     """Fly an exercise by oneself, where it is opened to one's group."""
     if viewer.is_instructor:
-        raise HTTPException(403, "Practice is for trainees. Fly a draft, or start the exercise for somebody.")
+        raise HTTPException(403, phrase("Practice is for trainees. Fly a draft, or start the exercise for somebody."))
 
     def write(session: Session) -> str:
         version = current_exercise(session, exercise_id)
         if exercise_id not in {v.exercise_id for v in may_practise(session, viewer.id)}:
-            raise HTTPException(403, "This exercise is not opened to your group. Ask your instructor.")
+            raise HTTPException(403, phrase("This exercise is not opened to your group. Ask your instructor."))
         return fly_practice(session, version.digest, viewer.id, _in_charge(session, viewer.id), ENGINE_VERSION)
 
     return RedirectResponse(urls.station(request.app.state.database.write(write)), 303)

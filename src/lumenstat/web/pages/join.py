@@ -6,6 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, Query, Request, Response
 
+from lumenstat.language.wording import phrase
 from lumenstat.records.lessons import run_of_code
 from lumenstat.records.tables import Run
 from lumenstat.web import urls
@@ -47,11 +48,13 @@ def join(
     state = request.app.state
     tried = Try((f"join {address_of(request)}",))
     if (pause := state.guessing.begin(tried)) > 0:
-        says = f"Too many tries. Wait {max(1, round(pause))} seconds, then try again."
+        says = phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause)))
         return page(request, JoinContext(code=code, says=says), 429)
     run: Run | None = state.database.read(lambda session: run_of_code(session, code))
     if run is None:
-        says = "No exercise waits under that code. It has six letters and digits, and is on your instructor's desk."
+        says = phrase(
+            "No exercise waits under that code. It has six letters and digits, and is on your instructor's desk."
+        )
         return page(request, JoinContext(code=code, says=says), 404)
     state.guessing.right(tried)
     if sure != "yes":

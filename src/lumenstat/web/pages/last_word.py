@@ -16,16 +16,25 @@ from lumenstat.assessment.overriding import (
     subject_of,
 )  # fmt: skip
 from lumenstat.documents.bundles import Bundle
+from lumenstat.language.wording import phrase
 from lumenstat.web.rendering import Context
 
 CHOICE_WORDS = {
-    "pass": "passed",
-    "fail": "not passed",
-    "unfinished": "not finished",
-    "holds": "stands",
-    "limit": "a limit",
+    "pass": phrase("passed"),
+    "fail": phrase("not passed"),
+    "unfinished": phrase("not finished"),
+    "holds": phrase("stands"),
+    "limit": phrase("a limit"),
 }
-CHOICE_WORDS |= {"hazard": "a hazard", "deviation": "a deviation"}
+CHOICE_WORDS |= {
+    "hazard": phrase("a hazard"),
+    "deviation": phrase("a deviation"),
+    "met": phrase("met"),
+    "missed": phrase("missed"),
+    "waived": phrase("waived"),
+    "harmless": phrase("harmless"),
+    "undone": phrase("undone"),
+}
 """What the codes of verdicts are called in a menu, where it is not themselves."""
 
 
@@ -67,7 +76,7 @@ def may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden]
             given=override,
         )
 
-    yield of("outcome", "", "Outcome", ledger.outcome, computed.outcome_words)
+    yield of("outcome", "", phrase("Outcome"), ledger.outcome, computed.outcome_words)
     held = {gate_key(gate) for gate in ledger.gates}
     for gate in computed.gates:
         if gate.kind != "item":
@@ -88,5 +97,12 @@ def changed_lines(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridd
         if each.kind == "item":
             continue
         subject = subject_of(bundle, computed, each)
-        says = f"{subject}: computed {computed_of(computed, each)}; {each.by}, {each.at}, gave {said_by(each)}."
+        says = phrase(
+            "{subject}: computed {was}; {by}, {at}, gave {given}.",
+            subject=subject,
+            was=computed_of(computed, each),
+            by=each.by,
+            at=each.at,
+            given=said_by(each),
+        )
         yield ChangedLine(says=says, reason=each.reason)

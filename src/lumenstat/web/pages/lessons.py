@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, HTTPException, Query, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Fault
 from lumenstat.errors import EntryRefused, NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.records.approvals import refuse_unapproved
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import get_group, groups, members_of
@@ -25,7 +26,7 @@ from lumenstat.web import urls
 from lumenstat.web.drawing.lights import Lights, lights_of
 from lumenstat.web.pages.choices import Chosen, FaultChoice, GroupChoice, fault_choices
 from lumenstat.web.pages.day_now import NowNext, now_next_of
-from lumenstat.web.rendering import Context, FormState, page
+from lumenstat.web.rendering import Context, FormState, json_answer, page
 from lumenstat.web.security import CheckedForm, Instructor, row_of
 
 router = APIRouter()
@@ -60,8 +61,8 @@ class StartingContext(Context):
     failed: str | None
     here: str
     back: str
-    title: str = "Making the stations ready"
-    what: str = "The model flies each start before anybody gets it."
+    title: str = phrase("Making the stations ready")
+    what: str = phrase("The model flies each start before anybody gets it.")
 
 
 class Station(Context):
@@ -183,7 +184,7 @@ def _plan(
     known = request.app.state.database.read(trainees)
     chosen = tuple(person.id for person in known if person.id in people)
     if not chosen:
-        raise EntryRefused("Choose at least one trainee.", "trainees")
+        raise EntryRefused(phrase("Choose at least one trainee."), "trainees")
     named = request.app.state.database.read(lambda s: get_group(s, group).name) if group is not None else None
     title = f"{bundle.exercise.title}, {named}" if named else bundle.exercise.title
     alike = typed.get("starts", "alike") == "alike"
@@ -192,15 +193,17 @@ def _plan(
 
 
 def _range(bundle: Bundle, typed: dict[str, str], faults: list[str]) -> Range:
-    charge = _pair(typed, "charge", (0.0, 100.0), "Charge goes from 0 to 100 %")
-    celsius = _pair(typed, "celsius", CELSIUS, "Temperature goes from -60 to 60 °C")
-    at = _pair(typed, "at", SECONDS, "A fault begins 0 to 3,600 s after the start")
+    charge = _pair(typed, "charge", (0.0, 100.0), phrase("Charge goes from 0 to 100 %"))
+    celsius = _pair(typed, "celsius", CELSIUS, phrase("Temperature goes from -60 to 60 °C"))
+    at = _pair(typed, "at", SECONDS, phrase("A fault begins 0 to 3,600 s after the start"))
     made = tuple(
         _fault(bundle, each, n, at or (60.0, 60.0), len(faults)) for n, each in enumerate(faults[:FAULTS_AT_MOST])
     )
     wanted = Range((charge[0] / 100, charge[1] / 100) if charge else None, celsius, made)
     if not wanted:
-        raise EntryRefused("Give a range of charge, of temperature, or faults; or let everybody start alike.", "starts")
+        raise EntryRefused(
+            phrase("Give a range of charge, of temperature, or faults; or let everybody start alike."), "starts"
+        )
     return wanted
 
 
@@ -211,23 +214,29 @@ def _pair(typed: dict[str, str], name: str, bounds: tuple[float, float], says: s
     try:
         pair = float(low or high), float(high or low)
     except ValueError:
-        raise EntryRefused(f"{says}, in figures.", name) from None
+        raise EntryRefused(phrase("{says}, in figures.", says=says), name) from None
     if not bounds[0] <= pair[0] <= pair[1] <= bounds[1]:
-        raise EntryRefused(f"{says}, the lower figure first.", name)
+        raise EntryRefused(phrase("{says}, the lower figure first.", says=says), name)
     return pair
 
 
 def _fault(bundle: Bundle, choice: str, number: int, at: tuple[float, float], of: int) -> Fault:
     kind, _, target = choice.partition("|")
     if target not in fault_targets(bundle.airframe).get(kind, ()):
-        raise EntryRefused(f"The {bundle.airframe.name} knows no fault {choice!r}.", "faults")
+        raise EntryRefused(
+            phrase("The {airframe} knows no fault {choice}.", airframe=bundle.airframe.name, choice=repr(choice)),
+            "faults",
+        )
     seconds = at[0] + (at[1] - at[0]) * (number / max(1, of - 1))
     taken = {fault.id for fault in bundle.exercise.faults}
     name = next(f"neighbour-{n}" for n in range(number + 1, 999) if f"neighbour-{n}" not in taken)
     try:
         return Fault.model_validate({"id": name, "kind": kind, "target": target, "at": round(seconds)})
     except ValidationError:
-        raise EntryRefused(f"The {bundle.airframe.name} knows no fault {choice!r}.", "faults") from None
+        raise EntryRefused(
+            phrase("The {airframe} knows no fault {choice}.", airframe=bundle.airframe.name, choice=repr(choice)),
+            "faults",
+        ) from None
 
 
 @router.get("/exercises/{exercise_id}/starting/{key}", name="starting")
@@ -235,10 +244,10 @@ def show_starting(request: Request, exercise_id: str, key: str, viewer: Instruct
     """How far a lesson is that is being made ready, also as JSON; its desk once it is."""
     starting = request.app.state.starting.starts.get(key)
     if starting is None:
-        raise HTTPException(404, "That start is not under way any more.")
-    words, share = f"{starting.done} of {starting.of} are ready", starting.done / starting.of
+        raise HTTPException(404, phrase("That start is not under way any more."))
+    words, share = phrase("{done} of {of} are ready", done=starting.done, of=starting.of), starting.done / starting.of
     if "application/json" in request.headers.get("accept", ""):
-        return JSONResponse({"words": words, "share": share, "over": starting.over.is_set()})
+        return json_answer(request, {"words": words, "share": share, "over": starting.over.is_set()})
     if starting.lesson_id is not None:
         return RedirectResponse(urls.desk(starting.lesson_id), 303)
     here, back = urls.starting(exercise_id, key), urls.start_many(exercise_id)
@@ -278,7 +287,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
     lesson = database.read(lambda session: get_lesson(session, lesson_id))
     runs: list[Run] = database.read(lambda session: stations_of(session, lesson_id))
     if not runs:
-        raise NoSuchRecord("Nobody is left in this lesson.")
+        raise NoSuchRecord(phrase("Nobody is left in this lesson."))
     bundle = runs[0].exercise.bundle
     return page(
         request,

@@ -9,7 +9,9 @@ from typing import Annotated, ClassVar, Literal
 from fastapi import APIRouter, HTTPException, Query, Request, Response
 from sqlalchemy.orm import Session
 
+from lumenstat.assessment.ledger import outcome_phrase
 from lumenstat.exchange.list_files import Cell, Table, as_csv, as_xlsx
+from lumenstat.language.wording import phrase
 from lumenstat.records.courses import progress_of_person
 from lumenstat.records.drills import drills_of
 from lumenstat.records.exercises import exercise_titles
@@ -106,7 +108,7 @@ class LogbookContext(Context):
 
 def _refuse_others(viewer: Viewer, person_id: int) -> None:
     if not viewer.is_instructor and viewer.id != person_id:
-        raise HTTPException(404, "There is no such record.")
+        raise HTTPException(404, phrase("There is no such record."))
 
 
 @router.get("/people/{person_id}/record", name="logbook")
@@ -149,21 +151,31 @@ def logbook(
 
 
 def _help(point: TrendPoint) -> tuple[float | None, str, str]:
-    hints = "1 item was prompted" if point.prompted == 1 else f"{point.prompted} items were prompted"
-    return float(point.prompted), f"{point.prompted}", f"{point.at:%-d %B}: {hints}"
+    hints = (
+        phrase("1 item was prompted")
+        if point.prompted == 1
+        else phrase("{prompted} items were prompted", prompted=point.prompted)
+    )
+    return float(point.prompted), f"{point.prompted}", phrase("{at:%-d %B}: {hints}", at=point.at, hints=hints)
 
 
 def _pace(point: TrendPoint) -> tuple[float | None, str, str]:
     if point.pace is None:
         return None, "", ""
-    return point.pace, f"{point.pace:.1f}", f"{point.at:%-d %B}: {point.pace:.1f} times what the model needs"
+    return (
+        point.pace,
+        f"{point.pace:.1f}",
+        phrase("{at:%-d %B}: {pace:.1f} times what the model needs", at=point.at, pace=point.pace),
+    )
 
 
 def _rule_words(session: Session) -> str:
     rule = rule_of(session)
-    times = "1 assessed run" if rule.passes == 1 else f"{rule.passes} assessed runs in a row"
-    by = ", seen by at least two instructors" if rule.by_whom == "two" else ""
-    return f"An item is mastered after {times} without losing a point on it{by}."
+    times = (
+        phrase("1 assessed run") if rule.passes == 1 else phrase("{passes} assessed runs in a row", passes=rule.passes)
+    )
+    by = phrase(", seen by at least two instructors") if rule.by_whom == "two" else ""
+    return phrase("An item is mastered after {times} without losing a point on it{by}.", times=times, by=by)
 
 
 def _course_lines(session: Session, person: Person, scale: tuple[str, ...]) -> tuple[CourseLine, ...]:
@@ -190,7 +202,7 @@ def _row(line: LogbookLine) -> LogbookRow:
         mode=line.kind,
         at=line.at,
         minutes=line.minutes,
-        outcome=line.outcome or "",
+        outcome=outcome_phrase(line.outcome or ""),
         percent=line.percent,
         grade=line.grade or "",
         assessed_by=line.assessed_by,
@@ -210,7 +222,7 @@ def logbook_file(
     name = database.read(lambda session: get_person(session, person_id)).name
     lines = database.read(lambda session: logbook_of(session, person_id))[::-1]
     if kind == "pdf":
-        content, media_type = _paper(request, person_id, name, lines), "application/pdf"
+        content, media_type = _paper(request, person_id, name, lines, viewer.language), "application/pdf"
     else:
         made = as_csv(HEADS, [_cells(line) for line in lines]) if kind == "csv" else _workbook(lines)
         content, media_type = made.content, made.media_type
@@ -232,12 +244,12 @@ def _cells(line: LogbookLine) -> list[Cell]:
     ]  # fmt: skip
 
 
-def _paper(request: Request, person_id: int, name: str, lines: Sequence[LogbookLine]) -> bytes:
+def _paper(request: Request, person_id: int, name: str, lines: Sequence[LogbookLine], language: str) -> bytes:
     from lumenstat.exchange.logbook_pdf import PrintedLogbook, logbook_pdf  # noqa: PLC0415 - slow to load
 
     def read(session: Session) -> tuple[dict[str, str], list[ExerciseMastery]]:
         return seals_of(session, person_id), mastery_of(session, person_id)
 
     seals, mastery = request.app.state.database.read(read)
-    done = [(each.title, f"{each.mastered} of {each.items}") for each in mastery]
-    return logbook_pdf(PrintedLogbook(name, request.app.state.settings.school, now(), lines, done, seals))
+    done = [(each.title, phrase("{mastered} of {all}", mastered=each.mastered, all=each.items)) for each in mastery]
+    return logbook_pdf(PrintedLogbook(name, request.app.state.settings.school, now(), lines, done, seals, language))

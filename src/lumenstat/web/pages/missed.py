@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from lumenstat.assessment.ledger import VERDICT_WORDS
 from lumenstat.documents.procedure import Step
 from lumenstat.errors import NoSuchRecord
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.statistics import MissedItem
 from lumenstat.web.rendering import Context
@@ -36,7 +37,7 @@ def missed_lines(session: Session, missed: Sequence[MissedItem]) -> tuple[Missed
             item=_named(steps[each.exercise_id], each.item),
             times=each.times,
             missed=each.missed,
-            verdict=words.get(each.worst, each.worst).lower(),
+            verdict=phrase("{verdict:low}", verdict=words.get(each.worst, each.worst)),
             choice=f"{each.exercise_id}|{each.item}" if each.item in steps[each.exercise_id] else "",
         )
         for each in missed

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken, RecordError
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import phrase
 from lumenstat.records.groups import add_members, get_group, group_names, groups, groups_of
 from lumenstat.records.invitations import invite
 from lumenstat.records.lists import PEOPLE_SORTS, Found, PeopleFilter, find_people
@@ -121,7 +122,7 @@ def may_change(viewer: Viewer, person: Person) -> bool:
 
 def _refuse_others(viewer: Viewer, person: Person) -> None:
     if not may_change(viewer, person):
-        raise HTTPException(403, "Only a head of training changes instructors.")
+        raise HTTPException(403, phrase("Only a head of training changes instructors."))
 
 
 def _group_choices(session: Session) -> tuple[GroupChoice, ...]:
@@ -220,7 +221,7 @@ def add(
 
     def write(session: Session) -> Person:
         if role not in dict(roles_for(viewer)):
-            raise EntryRefused("Only a head of training adds instructors.", "role")
+            raise EntryRefused(phrase("Only a head of training adds instructors."), "role")
         chosen = sign_in_name.strip() or free_sign_in_name(session, name)
         person = add_person(session, name, chosen, role, password, must_change=True)
         if (chosen_group := row_of(group)) is not None:
@@ -261,9 +262,9 @@ def print_slips(
     """New first passwords, or links, for the people chosen; their sign-ins end."""
     chosen = people or []
     if not chosen:
-        raise EntryRefused("Choose the people whose slips are to be printed.", "people")
+        raise EntryRefused(phrase("Choose the people whose slips are to be printed."), "people")
     if len(chosen) > MOST_SLIPS:
-        raise EntryRefused(f"At most {MOST_SLIPS} slips are printed at once.", "people")
+        raise EntryRefused(phrase("At most {most_slips} slips are printed at once.", most_slips=MOST_SLIPS), "people")
 
     def write(session: Session) -> list[Slip]:
         return [_slip(request, session, viewer, each, kind) for each in chosen]
@@ -277,7 +278,7 @@ def _slip(request: Request, session: Session, viewer: Viewer, person_id: int, ki
     person = get_person(session, person_id)
     _refuse_others(viewer, person)
     if not person.active:
-        raise RecordError(f"{person.name} may not sign in; let them first.")
+        raise RecordError(phrase("{person} may not sign in; let them first.", person=person.name))
     sign_out_everywhere(session, person.id)
     if kind == "link":
         link = f"{address_of(request)}{urls.welcome(invite(session, person.id))}"
@@ -336,7 +337,7 @@ def change(
         person = get_person(session, person_id)
         _refuse_others(viewer, person)
         if role not in dict(roles_for(viewer)):
-            raise EntryRefused("Only a head of training makes somebody an instructor.", "role")
+            raise EntryRefused(phrase("Only a head of training makes somebody an instructor."), "role")
         changed = change_person(session, person_id, wanted)
         if not changed.active:
             sign_out_everywhere(session, person_id)

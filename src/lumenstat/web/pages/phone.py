@@ -42,7 +42,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     if run.state == "ended":
         return RedirectResponse(urls.join() if viewer.part else urls.debrief(run_id), 303)
-    bundle = run.exercise.bundle
+    bundle = run.exercise.bundle.told_in(viewer.language)
     steps = bundle.procedure.steps
     return page(
         request,

@@ -10,6 +10,7 @@ from fastapi.responses import JSONResponse
 from lumenstat.documents.bundles import Bundle
 from lumenstat.drafting.draft import Draft, read_draft
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.drafts import load
 from lumenstat.web.drawing.riser import lay_out as lay_out_riser
 from lumenstat.web.pages.replay import ReplayContext, ReplayMark
@@ -25,7 +26,7 @@ def bundle_of(request: Request, draft_id: str) -> Bundle:
     kept = request.app.state.database.read(lambda session: load(session, draft_id))
     read = read_draft(Draft.from_json(kept.content))
     if read.bundle is None:
-        raise RecordError("The draft cannot be flown yet; mend what its findings say first.")
+        raise RecordError(phrase("The draft cannot be flown yet; mend what its findings say first."))
     return read.bundle
 
 
@@ -65,7 +66,7 @@ def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) 
             challenge=steps[act.item].item.challenge,
             at=act.ends / 100,
             verdict="done",
-            words="Done",
+            words=phrase("Done"),
             share=round(1000 * act.ends / 100 / end, 1),
         )
         for act in flown.acts
@@ -74,7 +75,7 @@ def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) 
         run_id=draft_id,
         title=bundle.exercise.title,
         airframe=bundle.airframe.name,
-        trainee="The model",
+        trainee=phrase("The model"),
         end=end,
         begin=min(max(0.0, t), end),
         marks=tuple(marks),

@@ -16,6 +16,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, RecordError
 from lumenstat.exchange.list_files import as_csv
 from lumenstat.exchange.record_file import as_text, record_json
+from lumenstat.language.wording import phrase
 from lumenstat.records.database import Database
 from lumenstat.records.overrides import as_they_count
 from lumenstat.records.runs import find_run, log_of
@@ -39,7 +40,7 @@ def judged(database: Database, run_id: str) -> tuple[Run, Bundle, Ledger, list[O
     """An ended run with its documents, its computed ledger and its overrides. Raises RecordError before that."""
     run: Run = database.read(lambda session: find_run(session, run_id))
     if run.ledger is None:
-        raise RecordError("This run is not judged yet.")
+        raise RecordError(phrase("This run is not judged yet."))
     rows = database.read(lambda session: overrides_of(session, run_id))
     overrides = as_they_count(rows)
     return run, run.exercise.bundle, Ledger.model_validate_json(run.ledger), overrides
@@ -76,7 +77,7 @@ def _figure(text: str) -> float:
     try:
         found = float(text.replace(",", "."))
     except ValueError:
-        raise EntryRefused(f"Points are a figure, not {text!r}.", "points") from None
+        raise EntryRefused(phrase("Points are a figure, not {text}.", text=repr(text)), "points") from None
     return found
 
 
@@ -105,7 +106,7 @@ def sign_off(
 ) -> Response:
     """Freeze the record under the instructor's name, once they have said that they mean it."""
     if sure != "yes":
-        raise EntryRefused("Signing is final. Tick that you mean it.", "sure")
+        raise EntryRefused(phrase("Signing is final. Tick that you mean it."), "sure")
     request.app.state.database.write(lambda session: sign(session, run_id, viewer.name))
     return RedirectResponse(urls.debrief(run_id), 303)
 
@@ -145,7 +146,7 @@ def paper(request: Request, run_id: str, viewer: SignedIn) -> Response:
     database, school = request.app.state.database, request.app.state.settings.school
     run = database.read(lambda session: judged_run(session, run_id)[0])
     may_see(viewer, run)
-    content = database.read(lambda session: record_pdf(session, run_id, school))
+    content = database.read(lambda session: record_pdf(session, run_id, school, viewer.language))
     return _file(content, "application/pdf", f"{run.exercise.exercise_id}-{run.id}.pdf", "inline")
 
 

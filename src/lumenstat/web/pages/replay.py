@@ -13,6 +13,7 @@ from fastapi.responses import JSONResponse, RedirectResponse
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import phrase
 from lumenstat.records.runs import events_of, find_run, fork_run
 from lumenstat.records.tables import Run
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
@@ -110,7 +111,7 @@ class ReplayContext(Context):
 def show(request: Request, run_id: str, viewer: SignedIn, t: float = 0.0) -> Response:
     """The replay of an ended run, beginning at `t` seconds."""
     run = _ended(request, run_id, viewer)
-    bundle = run.exercise.bundle
+    bundle = run.exercise.bundle.told_in(viewer.language)
     ledger = Ledger.model_validate_json(run.ledger or "")
     return page(request, _context(run, bundle, ledger, t, viewer.is_instructor or bundle.exercise.riser_afterwards))
 
@@ -136,7 +137,7 @@ def _ended(request: Request, run_id: str, viewer: SignedIn) -> Run:
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
     if run.ledger is None:
-        raise RecordError("This run has not ended; there is nothing to look back on yet.")
+        raise RecordError(phrase("This run has not ended; there is nothing to look back on yet."))
     return run
 
 

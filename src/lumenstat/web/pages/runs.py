@@ -14,11 +14,12 @@ from fastapi.responses import RedirectResponse
 from pydantic import TypeAdapter
 from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import Gate, Ledger
+from lumenstat.assessment.ledger import Gate, Ledger, outcome_phrase
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.documents.runlog import LARGEST_BYTES, RunLog
 from lumenstat.errors import EntryRefused, LumenstatError, RecordError, StorageError
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import exercise_titles, version_for
 from lumenstat.records.groups import groups
 from lumenstat.records.lists import RUN_SORTS, STANDINGS, RunFilter, RunLine, find_runs
@@ -85,7 +86,7 @@ class RunsContext(Context):
 def may_see(viewer: Viewer, run: Run | RunFacts) -> None:
     """A trainee sees their own runs only."""
     if not viewer.is_instructor and run.trainee_id != viewer.id:
-        raise HTTPException(404, "There is no such run.")
+        raise HTTPException(404, phrase("There is no such run."))
 
 
 def wanted_runs(
@@ -139,10 +140,10 @@ def _list(session: Session, viewer: Viewer, wanted: RunFilter) -> RunsContext:
         sorts=tuple(RUN_SORTS),
         standings=STANDINGS if instructor else STANDINGS[:2],
         outcomes=(
-            ("pass", "passed"),
-            ("held", "not passed: held"),
-            ("fail", "not passed"),
-            ("unfinished", "not finished"),
+            ("pass", phrase("passed")),
+            ("held", phrase("not passed: held")),
+            ("fail", phrase("not passed")),
+            ("unfinished", phrase("not finished")),
         ),
     )
 
@@ -181,7 +182,9 @@ def run_log(request: Request, run_id: str, viewer: SignedIn) -> Response:
     run = database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
     if not viewer.is_instructor and run.finished is None:
-        raise RecordError("A log can be taken away once the exercise has ended: it holds what your instructor set up.")
+        raise RecordError(
+            phrase("A log can be taken away once the exercise has ended: it holds what your instructor set up.")
+        )
     text = database.read(lambda session: log_of(session, run)).text()
     name = f"{run.exercise.exercise_id}-{run.id}.jsonl"
     headers = {"Content-Disposition": f'attachment; filename="{name}"'}
@@ -196,7 +199,9 @@ async def import_log(
     database = request.app.state.database
     content = await log.read(LARGEST_BYTES + 1)
     if len(content) > LARGEST_BYTES:
-        raise EntryRefused(f"The log is larger than {LARGEST_BYTES // 1000:,} kB; that is no run log.", "log")
+        raise EntryRefused(
+            phrase("The log is larger than {at:,} kB; that is no run log.", at=LARGEST_BYTES // 1000), "log"
+        )
     run_id = await run_in_threadpool(_take_in, request, content, trainee, viewer.id)
     request.app.state.judges.add(run_id)
     for _ in range(round(JUDGED_SOON_SECONDS / LOOK_SECONDS)):
@@ -217,7 +222,7 @@ def _take_in(request: Request, content: bytes, trainee: int, instructor: int) ->
     except StorageError:
         raise
     except LumenstatError as error:
-        raise EntryRefused(f"This log cannot be taken in: {error}", "log") from None
+        raise EntryRefused(phrase("This log cannot be taken in: {error}", error=error), "log") from None
     run_id: str = database.write(lambda session: import_run(session, version.digest, trainee, instructor, read))
     return run_id
 
@@ -248,7 +253,7 @@ def _outcome_words(session: Session, line: RunLine, overrides: list[Override]) -
     if line.outcome is None:
         return None
     if line.outcome_words is not None:
-        return line.outcome_words
+        return outcome_phrase(line.outcome_words)
     run = find_run(session, line.id)
     ledger = Ledger.model_validate_json(run.ledger or "")
     return with_overrides(run.exercise.bundle, ledger, as_they_count(overrides)).outcome_words
@@ -265,18 +270,18 @@ def _state(line: RunLine) -> str:
 
 def _notes(line: RunLine, overridden: int) -> Iterator[str]:
     if line.voided_by is not None:
-        yield f"voided by {line.voided_by}: {line.void_reason}"
+        yield phrase("voided by {voided_by}: {void_reason}", voided_by=line.voided_by, void_reason=line.void_reason)
     if line.variant:
-        yield f"own start: {line.variant}"
+        yield phrase("own start: {variant}", variant=line.variant)
     if overridden:
-        yield f"{overridden} overridden"
+        yield phrase("{count} overridden", count=overridden)
     if line.signed_by is not None:
-        yield f"signed by {line.signed_by}"
+        yield phrase("signed by {signed_by}", signed_by=line.signed_by)
     if line.draft_id is not None:
-        yield "flight of a draft"
+        yield phrase("flight of a draft")
     if line.drill_id is not None:
-        yield "moment of a drill"
+        yield phrase("moment of a drill")
     if line.origin_id is not None:
-        yield "flown on from another"
+        yield phrase("flown on from another")
     if line.archived:
-        yield "put away"
+        yield phrase("put away")

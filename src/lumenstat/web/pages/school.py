@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, RecordError
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.wording import phrase
 from lumenstat.records.approvals import approve
 from lumenstat.records.audit import AuditFilter, audit_kinds, find_lines
 from lumenstat.records.erasing import TooOld, erase_person, too_old
@@ -90,8 +91,8 @@ class AuditContext(Context):
 
 
 CHOICES = {
-    "mastery_by": (("anybody", "anybody who assesses"), ("two", "at least two instructors")),
-    "approval": (("no", "not asked for"), ("yes", "asked for")),
+    "mastery_by": (("anybody", phrase("anybody who assesses")), ("two", phrase("at least two instructors"))),
+    "approval": (("no", phrase("not asked for")), ("yes", phrase("asked for"))),
 }
 
 
@@ -166,7 +167,7 @@ def back_up_now(request: Request, viewer: Head) -> Response:
 def clear(request: Request, viewer: Head, sure: Annotated[str, Form(max_length=4)] = "") -> Response:
     """Take out what is kept no longer."""
     if sure != "yes":
-        raise EntryRefused("What is taken out does not come back. Tick that you mean it.", "sure")
+        raise EntryRefused(phrase("What is taken out does not come back. Tick that you mean it."), "sure")
     request.app.state.housekeeping.clear_out()
     return RedirectResponse(f"{urls.school()}#kept", 303)
 
@@ -212,7 +213,9 @@ async def take_in_archive(request: Request, viewer: Head, archive: Annotated[Upl
     """Import an archive, all of it or nothing. Raises ArchiveRefused that says what is wrong with it."""
     content = await archive.read(LARGEST_ARCHIVE + 1)
     if len(content) > LARGEST_ARCHIVE:
-        says = f"An archive of more than {LARGEST_ARCHIVE // 1_000_000} MB is taken in with `lumenstat import`."
+        says = phrase(
+            "An archive of more than {at} MB is taken in with `lumenstat import`.", at=LARGEST_ARCHIVE // 1000000
+        )
         raise EntryRefused(says, "archive")
 
     def work() -> None:
@@ -292,6 +295,6 @@ def approve_version(
 ) -> Response:
     """Approve the current version of an exercise. Raises RecordError where it is one's own."""
     if viewer.run_id is not None:
-        raise RecordError("Sign in with your name for this.")
+        raise RecordError(phrase("Sign in with your name for this."))
     request.app.state.database.write(lambda session: approve(session, exercise_id, viewer.id, says))
     return RedirectResponse(urls.brief(exercise_id), 303)

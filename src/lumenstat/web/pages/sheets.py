@@ -17,6 +17,7 @@ from lumenstat.drafting.sheet import FIELD_WORDS, FIELDS, TEMPLATE, Field, plain
 from lumenstat.drafting.taking_in import SECONDS_AT_MOST, SheetWanted, TakenSheet, airframe_of, take_sheet
 from lumenstat.errors import EditRefused, EntryRefused, InputRefused, WorkerError
 from lumenstat.language.foreign_tables import LARGEST_BYTES, MOST_COLUMNS, MOST_ROWS, TableRow
+from lumenstat.language.wording import phrase, phrases
 from lumenstat.records.drafts import create_draft
 from lumenstat.records.headings import abbreviations, headings, set_abbreviations, set_headings
 from lumenstat.web import urls
@@ -101,7 +102,7 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
     own = _own(str(form.get("own"))) if form.get("own") is not None else dict(database.read(abbreviations))
     wanted = SheetWanted(
         airframe=str(form.get("airframe") or ""),
-        title=titled(str(form.get("title") or "From a sheet")),
+        title=titled(str(form.get("title") or viewer.says(phrase("From a sheet")))),
         columns=columns,
         heading=_heading(str(form.get("heading") or "")),
         known_headings=dict(database.read(headings)),
@@ -110,7 +111,7 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
     try:
         read: TakenSheet = request.app.state.reader.call(take_sheet, content, wanted, seconds=SECONDS_AT_MOST)
     except (EditRefused, InputRefused, WorkerError) as error:
-        raise EntryRefused(f"{str(error)[:1].upper()}{str(error)[1:]}.") from None
+        raise EntryRefused(phrase("{error:high}.", error=str(error))) from None
     if form.get("own") is not None:
         database.write(lambda session: set_abbreviations(session, own))
     if columns is not None and read.mapped.heading is not None:
@@ -122,7 +123,7 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
     begun = read.taken
     draft_id = database.write(
         lambda session: create_draft(
-            session, viewer.id, viewer.name, begun.title, begun.content, begun.says, begun.digest
+            session, viewer.id, viewer.name, begun.title, begun.content, viewer.says(begun.says), begun.digest
         )
     )
     return RedirectResponse(urls.builder(draft_id), 303)
@@ -153,7 +154,9 @@ def _own(text: str) -> dict[str, str]:
             continue
         short, equals, long = line.partition("=")
         if not equals or not short.strip() or not long.strip() or len(short) > 40 or len(long) > 80:
-            raise EntryRefused(f"Abbreviations, line {number}: write it like `EXT PWR = ground power`.", "own")
+            raise EntryRefused(
+                phrase("Abbreviations, line {number}: write it like `EXT PWR = ground power`.", number=number), "own"
+            )
         found[short.strip().upper()] = long.strip()
     return found
 
@@ -188,9 +191,13 @@ def _context(read: TakenSheet, wanted: SheetWanted) -> SheetContext:
 
 def _says(read: TakenSheet, wrong: int) -> str | None:
     if wrong:
-        return f"{wrong} line{'s' if wrong > 1 else ''} cannot be taken in yet. Mend them below; nothing is lost."
+        return phrases(
+            "{count} line cannot be taken in yet. Mend it below; nothing is lost.",
+            "{count} lines cannot be taken in yet. Mend them below; nothing is lost.",
+            wrong,
+        )
     if not read.mapped.complete:
-        return "Say which column is the challenge and which the response. It is remembered for the next sheet."
+        return phrase("Say which column is the challenge and which the response. It is remembered for the next sheet.")
     return None
 
 

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat.demo import DEMO_PASSWORD, DEMO_PEOPLE
+from lumenstat.language.wording import phrase
 from lumenstat.records.people import check_password, find_person
 from lumenstat.records.sign_ins import hash_token, is_known, know_browser
 from lumenstat.records.sign_ins import sign_in as open_sign_in
@@ -89,13 +90,13 @@ def sign_in(
     person = state.database.read(lambda session: find_person(session, name))
     tried = Try.at(name, address_of(request), _known_browser(request, person))
     if (pause := state.guessing.begin(tried)) > 0:
-        return again(429, f"Too many tries. Wait {max(1, round(pause))} seconds, then try again.")
+        return again(429, phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause))))
     with state.hashing.turn() as turn:
         if not turn:
-            return again(503, "Many people sign in just now. Try again in a few seconds.")
+            return again(503, phrase("Many people sign in just now. Try again in a few seconds."))
         right = check_password(person, password)
     if not right:
-        return again(401, "Name and password do not match.")
+        return again(401, phrase("Name and password do not match."))
     state.guessing.right(tried)
     return signed_in_response(request, person, safe_next(next))
 

@@ -14,6 +14,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Paper
 from lumenstat.items.registry import Item
 from lumenstat.language import naming
+from lumenstat.language.wording import phrase
 from lumenstat.records.lessons import station_rows, trainee_acted
 from lumenstat.records.people import get_person, instructors
 from lumenstat.records.preferences import Preferences, preferences_of
@@ -32,7 +33,7 @@ from lumenstat.web.security import SignedIn
 
 router = APIRouter()
 
-FIRST_PAGE = "Power and systems"
+FIRST_PAGE = phrase("Power and systems")
 USUAL = Preferences()
 
 
@@ -154,11 +155,13 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     may_see(viewer, run)
     if run.state == "ended":
         return RedirectResponse(urls.debrief(run_id), 303)
-    bundle = run.exercise.bundle
+    bundle = run.exercise.bundle.told_in(viewer.language)
     may_fly = viewer.id == run.trainee_id
     desk = request.app.state.database.read(lambda session: _desk_side(session, run, bundle)) if not may_fly else None
     wants = request.app.state.database.read(lambda session: preferences_of(get_person(session, viewer.id)))
-    return page(request, station_context(run, bundle, may_fly, desk, wants))
+    names = run.exercise.bundle.names_in(viewer.language)
+    context = station_context(run, bundle, may_fly, desk, wants)
+    return page(request, context.model_copy(update={"document_names": names}))
 
 
 def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
@@ -233,7 +236,12 @@ def _drill_words(run: Run, bundle: Bundle) -> str:
     if run.drill_item is None:
         return ""
     item = bundle.procedure.by_id[run.drill_item].item
-    return f"Drill, moment {run.station}: {item.challenge}, {item.response}"
+    return phrase(
+        "Drill, moment {station}: {challenge}, {response}",
+        station=run.station,
+        challenge=item.challenge,
+        response=item.response,
+    )
 
 
 def shown_quantities(bundle: Bundle, flies: bool = False) -> tuple[str, ...]:

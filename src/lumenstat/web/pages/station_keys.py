@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from lumenstat.errors import EntryRefused
+from lumenstat.language.wording import phrase
 from lumenstat.records.preferences import Preferences
 from lumenstat.web.rendering import Context
 
@@ -21,20 +22,20 @@ class Command:
 
 
 COMMANDS = (
-    Command("find", "f", "find a control, instrument or lamp by name"),
-    Command("pick", "p", "pick the instrument under the focus for a call-out"),
-    Command("card", "c", "go to the open item of the card"),
-    Command("part", ".", "go to the part of this step", "guided"),
-    Command("why", "y", "show or hide why", "taught"),
-    Command("hint", "h", "take a hint", "taught"),
-    Command("page", "d", "the other page of the deck", "pages"),
-    Command("riser", "r", "the riser larger, and as a table", "riser"),
-    Command("papers", "o", "papers and cautions"),
-    Command("hand", "H", "raise or lower your hand"),
-    Command("faster", ">", "let time pass faster, where the exercise allows it"),
-    Command("slower", "<", "let time pass slower"),
-    Command("finish", "F", "finish the exercise"),
-    Command("keys", "?", "the keys of this page"),
+    Command("find", "f", phrase("find a control, instrument or lamp by name")),
+    Command("pick", "p", phrase("pick the instrument under the focus for a call-out")),
+    Command("card", "c", phrase("go to the open item of the card")),
+    Command("part", ".", phrase("go to the part of this step"), "guided"),
+    Command("why", "y", phrase("show or hide why"), "taught"),
+    Command("hint", "h", phrase("take a hint"), "taught"),
+    Command("page", "d", phrase("the other page of the deck"), "pages"),
+    Command("riser", "r", phrase("the riser larger, and as a table"), "riser"),
+    Command("papers", "o", phrase("papers and cautions")),
+    Command("hand", "H", phrase("raise or lower your hand")),
+    Command("faster", ">", phrase("let time pass faster, where the exercise allows it")),
+    Command("slower", "<", phrase("let time pass slower")),
+    Command("finish", "F", phrase("finish the exercise")),
+    Command("keys", "?", phrase("the keys of this page")),
 )
 LETTERS = "GJKLBNMTUVWXZEQAISRYCDFHOP"
 """For requests to the ground crew, those first that no command has of itself."""
@@ -75,9 +76,11 @@ def checked_keys(typed: Mapping[str, str]) -> dict[str, str]:
     for command in COMMANDS:
         key = typed.get(command.id, command.key).strip()
         if len(key) != 1 or key.isdigit():
-            raise EntryRefused("One letter or sign; figures judge a reading.", f"key_{command.id}")
+            raise EntryRefused(phrase("One letter or sign; figures judge a reading."), f"key_{command.id}")
         if key in found:
-            raise EntryRefused(f"{key} is taken already, to {found[key]}.", f"key_{command.id}")
+            raise EntryRefused(
+                phrase("{key} is taken already, to {does}.", key=key, does=found[key]), f"key_{command.id}"
+            )
         found[key] = command.does
         if key != command.key:
             keys[command.id] = key

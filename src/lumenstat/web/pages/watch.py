@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Query, Request, Response
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import RedirectResponse
 
 from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import WorkerError
+from lumenstat.language.wording import phrase
 from lumenstat.records.lessons import archive_run, hand_over, station_rows, take_back, void_run
 from lumenstat.records.runs import events_after, facts_of, find_run, log_of
 from lumenstat.records.tables import Run
@@ -17,7 +18,7 @@ from lumenstat.runs.reader_jobs import judge_so_far
 from lumenstat.runs.telling import WHO, said_of
 from lumenstat.runs.tiles import Tile
 from lumenstat.web import urls
-from lumenstat.web.rendering import Context, page
+from lumenstat.web.rendering import Context, json_answer, page
 from lumenstat.web.security import CheckedForm, Instructor
 
 router = APIRouter()
@@ -78,7 +79,7 @@ async def watch(
     """What is new, as JSON."""
     database, hub = request.app.state.database, request.app.state.hub
     facts = database.read(lambda session: facts_of(session, run_id))
-    bundle = database.read(lambda session: find_run(session, run_id)).exercise.bundle
+    bundle = database.read(lambda session: find_run(session, run_id)).exercise.bundle.told_in(viewer.language)
     events = database.read(lambda session: events_after(session, run_id, after))
     lines = [
         LogLine(number=n, t=e.tick / 100, by=WHO.get(e.by, e.by), verb=e.verb, says=said_of(e, bundle))
@@ -96,7 +97,7 @@ async def watch(
         hand=tile.hand if tile else False,
         over=facts.state == "ended",
     )
-    return JSONResponse(content.model_dump(mode="json"))
+    return json_answer(request, content.model_dump())
 
 
 # ---- verdicts so far -------------------------------------------------------------------------------------------------
@@ -112,7 +113,9 @@ def verdicts(request: Request, run_id: str, viewer: Instructor) -> Response:
         ledger: Ledger = request.app.state.reader.call(judge_so_far, run.exercise.content, text, seconds=SO_FAR_SECONDS)
     except WorkerError as error:
         return page(request, VerdictsContext(at=0, percent=0, lines=(), besides=(), says=str(error)))
-    return page(request, _so_far(run.exercise.bundle, ledger))
+    so_far = _so_far(run.exercise.bundle.told_in(viewer.language), ledger)
+    names = run.exercise.bundle.names_in(viewer.language)
+    return page(request, so_far.model_copy(update={"document_names": names}))
 
 
 def _so_far(bundle: Bundle, ledger: Ledger) -> VerdictsContext:
@@ -184,6 +187,6 @@ def archive(
     """Put a run out of the usual lists, or back."""
     facts = request.app.state.database.read(lambda session: facts_of(session, run_id))
     if facts.state != "ended":
-        raise HTTPException(409, "A run that goes on cannot be put away; end it first.")
+        raise HTTPException(409, phrase("A run that goes on cannot be put away; end it first."))
     request.app.state.database.write(lambda session: archive_run(session, run_id, archived == "yes"))
     return RedirectResponse(urls.debrief(run_id), 303)

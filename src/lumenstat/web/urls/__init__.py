@@ -90,6 +90,7 @@ from lumenstat.web.urls.people import (
     sign_out,
     sign_out_everywhere,
     welcome,
+    words,
 )
 from lumenstat.web.urls.record import (
     add_course,
@@ -242,4 +243,5 @@ __all__ = [
     "watch",
     "welcome",
     "withdraw_exercise",
+    "words",
 ]

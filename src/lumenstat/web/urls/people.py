@@ -30,6 +30,11 @@ def help_home() -> str:
     return path("help_home")
 
 
+def words(language: str) -> str:
+    """What scripts say in a language."""
+    return path("words", language=language)
+
+
 def help_topic(topic: str) -> str:
     """A page of help."""
     return path("help_topic", topic=topic)

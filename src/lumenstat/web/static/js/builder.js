@@ -1,5 +1,6 @@
 // The builder: every change goes to the server and comes back as the parts of the page; nothing waits for a save.
 import { Deck } from "./deck.js";
+import { _, _n } from "./words.js";
 
 const POLL_MS = 400;
 // After the last key a field is sent, and after the last change the model flies the draft.
@@ -39,10 +40,10 @@ class Builder {
     try {
       answer = await fetch(this.root.dataset.edit, { method: "POST", body });
     } catch {
-      this.say("The desk cannot be reached; this change is not kept. Make it again when the line is back.");
+      this.say(_("The desk cannot be reached; this change is not kept. Make it again when the line is back."));
       return;
     }
-    const said = await answer.json().catch(() => ({ says: "The desk did not understand this; load the page again." }));
+    const said = await answer.json().catch(() => ({ says: _("The desk did not understand this; load the page again.") }));
     if (answer.ok) this.show(said);
     else if (answer.status === 409) this.tellOvertaken(said, verb, args);
     else refused(said.says);
@@ -67,7 +68,7 @@ class Builder {
     if (typing) this.goOnTyping(typing);
     this.note.hidden = true;
     const count = this.parts.script.querySelectorAll("[data-row-item]").length;
-    this.root.querySelector("[data-count]").textContent = `${count} item${count === 1 ? "" : "s"}`;
+    this.root.querySelector("[data-count]").textContent = _n("{count} item", "{count} items", count);
     this.headChanged();
     this.root.dataset.edition = said.edition;
     if (said.busy && !this.polling) this.poll();
@@ -120,12 +121,12 @@ class Builder {
     for (const button of document.querySelectorAll("[data-turn]")) {
       const what = head.dataset[button.dataset.turn === "undo" ? "headUndo" : "headRedo"];
       button.disabled = !what;
-      button.title = what ? `${button.dataset.turn === "undo" ? "Undo" : "Do again"}: ${what}` : "";
+      button.title = what ? button.dataset.turn === "undo" ? _("Undo: {what}", { what }) : _("Do again: {what}", { what }) : "";
     }
     const publish = document.querySelector("[data-publish] button");
     publish.disabled = head.dataset.publishable !== "true";
-    publish.textContent = head.dataset.stops === "0" ? "Publish" : `Publish, ${head.dataset.stops} to mend`;
-    publish.title = head.dataset.publishable === "true" ? "Let trainees see it" : "It can be published once the model has flown it as it stands and nothing stops it";
+    publish.textContent = head.dataset.stops === "0" ? _("Publish") : _("Publish, {stops} to mend", { stops: head.dataset.stops });
+    publish.title = head.dataset.publishable === "true" ? _("Let trainees see it") : _("It can be published once the model has flown it as it stands and nothing stops it");
   }
 
   say(text) {
@@ -160,7 +161,7 @@ class Builder {
     const answer = await fetch(this.root.dataset.proveAt, { method: "POST", body });
     if (answer.ok) {
       if (!this.polling) this.poll();
-    } else this.say("The draft cannot be flown yet; mend what its findings say first.");
+    } else this.say(_("The draft cannot be flown yet; mend what its findings say first."));
   }
 
   async poll() {

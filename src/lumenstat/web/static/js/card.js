@@ -1,4 +1,5 @@
 // The checklist card: which item lies open, and the answer that goes with its kind.
+import { _ } from "./words.js";
 export class Card {
   constructor(root, station) {
     this.root = root;
@@ -53,7 +54,7 @@ export class Card {
     else if (kind === "decide") {
       const chosen = item.querySelector("input:checked");
       if (chosen) this.station.act("decide", { item: id, branch: chosen.value });
-      else this.station.say("Choose one of the ways first.");
+      else this.station.say(_("Choose one of the ways first."));
     } else if (kind === "check") this.call(item);
   }
 
@@ -61,11 +62,11 @@ export class Card {
     const instrument = item.querySelector("[data-call-instrument]").value;
     const written = item.querySelector("[data-call-reading]").value.trim().replace(",", ".").replace("−", "-");
     const judgement = item.querySelector("input:checked")?.value;
-    if (!instrument) return this.station.say("Pick the instrument that you read, on the deck or from the list.");
-    if (!judgement) return this.station.say("Judge the reading: within, below or above limits, or dead.");
+    if (!instrument) return this.station.say(_("Pick the instrument that you read, on the deck or from the list."));
+    if (!judgement) return this.station.say(_("Judge the reading: within, below or above limits, or dead."));
     if (judgement === "dead") return this.station.act("call", { instrument, judgement });
     const reading = Number(written);
-    if (written === "" || !Number.isFinite(reading)) return this.station.say("Say the reading as a figure, like 24.6.");
+    if (written === "" || !Number.isFinite(reading)) return this.station.say(_("Say the reading as a figure, like 24.6."));
     return this.station.act("call", { instrument, reading, judgement });
   }
 
@@ -117,7 +118,7 @@ export class Card {
       if (element.dataset.state !== state) element.dataset.state = state;
     }
     for (const button of this.root.querySelectorAll("[data-continue]")) button.hidden = button.dataset.continue !== card.ready;
-    if (card.ready && this.announced !== card.ready) this.tell(card.ready, "It is there; Enter goes on.");
+    if (card.ready && this.announced !== card.ready) this.tell(card.ready, _("It is there; Enter goes on."));
     for (const [id, level] of Object.entries(card.hints)) this.paintHints(id, level);
     this.root.querySelector("[data-answered]").textContent = answered.size;
     this.left = card.items.filter((id) => !answered.has(id));
@@ -172,7 +173,7 @@ export class Card {
     for (const left of this.open?.querySelectorAll("[data-left]") ?? []) {
       const seconds = state[left.dataset.left];
       const whole = Math.ceil(seconds);
-      left.textContent = seconds > 0 ? `About ${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")} left.` : "";
+      left.textContent = seconds > 0 ? _("About {time} left.", { time: `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}` }) : "";
     }
   }
 

@@ -1,4 +1,5 @@
 // The ground crew line: what can be asked for now, and what was said.
+import { _ } from "./words.js";
 function clock(seconds) {
   return `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
 }
@@ -36,7 +37,7 @@ export class CrewLine {
       row.className = "flex gap-3";
       for (const [text, look] of [
         [clock(line.t), "font-mono text-mist w-10 text-right"],
-        [line.by === "you" ? "You" : "Ground", line.by === "you" ? "font-bold text-lilac w-12" : "font-bold text-frost w-12"],
+        [line.by === "you" ? _("You") : _("Ground"), line.by === "you" ? "font-bold text-lilac w-12" : "font-bold text-frost w-12"],
         [line.says, "flex-1"],
       ]) {
         const part = document.createElement("span");

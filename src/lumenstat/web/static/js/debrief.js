@@ -1,4 +1,5 @@
 // The debrief: which lines of the ledger are shown, and which one is open.
+import { _ } from "./words.js";
 document.addEventListener("alpine:init", () => {
   window.Alpine.data("ledger", () => ({
     shown: "lost",
@@ -51,7 +52,7 @@ document.addEventListener("alpine:init", () => {
       const whole = Math.floor(this.seconds);
       this.$refs.cursor.setAttribute("transform", `translate(${x} 0)`);
       this.$refs.cursor.setAttribute("visibility", "visible");
-      this.$refs.label.textContent = `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}, click to see it`;
+      this.$refs.label.textContent = _("{time}, click to see it", { time: `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}` });
     },
     leave() {
       this.$refs.cursor.setAttribute("visibility", "hidden");

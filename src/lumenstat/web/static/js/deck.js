@@ -1,5 +1,6 @@
 // The deck: controls send what was done to them, and everything is drawn as the desk says it stands.
 import { Horn } from "./horn.js";
+import { _ } from "./words.js";
 
 const MOVE = {
   toggle: (mover, at, count) => {
@@ -155,8 +156,8 @@ export class Deck {
     const note = this.root.querySelector("[data-deck-note]");
     note.textContent =
       alive === 0
-        ? "All zones dark. A zone lights when the bus that feeds it comes alive."
-        : `${alive} of ${this.zones.length} zones lit.`;
+        ? _("All zones dark. A zone lights when the bus that feeds it comes alive.")
+        : _("{alive} of {count} zones lit.", { alive, count: this.zones.length });
   }
 
   paintTabs() {
@@ -191,7 +192,7 @@ export class Deck {
       element.querySelector("[data-shown]").textContent = value;
     } else if (element.getAttribute("role") === "switch") {
       element.setAttribute("aria-checked", String(at === 0));
-      this.root.querySelector(`#at-${id}`).textContent = `at ${value}`;
+      this.root.querySelector(`#at-${id}`).textContent = _("at {value}", { value });
     } else {
       element.setAttribute("aria-valuenow", String(at));
       element.setAttribute("aria-valuetext", String(value));
@@ -211,10 +212,10 @@ export class Deck {
     const lights = lit === true && lamp.dataset.lit !== "true";
     lamp.dataset.lit = String(lit);
     if (lights && this.root.dataset.announcesLamps === "true") {
-      this.root.querySelector("[data-lit-told]").textContent = `${lamp.textContent.trim()} lamp lit`;
+      this.root.querySelector("[data-lit-told]").textContent = _("{name} lamp lit", { name: lamp.textContent.trim() });
     }
     if ("sounds" in lamp.dataset) this.horn?.set(id, lit === true);
-    lamp.setAttribute("aria-label", `${lamp.textContent.trim()} lamp, ${lit ? "lit" : "dark"}`);
+    lamp.setAttribute("aria-label", lit ? _("{name} lamp, lit", { name: lamp.textContent.trim() }) : _("{name} lamp, dark", { name: lamp.textContent.trim() }));
   }
 
   paintInstrument(id, value) {
@@ -225,7 +226,7 @@ export class Deck {
     const text = dark ? "" : value.toFixed(Number(decimals)).replace("-", "−");
     element.dataset.dark = String(dark);
     element.querySelector(".digits").textContent = text;
-    element.setAttribute("aria-label", dark ? `${name}, dark` : `${name}, ${text} ${unit}`);
+    element.setAttribute("aria-label", dark ? _("{name}, dark", { name }) : `${name}, ${text} ${unit}`);
     const needle = element.parentElement.querySelector(".needle");
     needle.setAttribute("visibility", dark ? "hidden" : "visible");
     if (!dark) {
@@ -240,7 +241,7 @@ export class Deck {
     const marginal = alive && (volts < Number(zone.dataset.low) || volts > Number(zone.dataset.high));
     const power = marginal ? "marginal" : alive ? "live" : "dead";
     if (zone.dataset.power !== power) zone.dataset.power = power;
-    zone.querySelector("[data-zone-state]").textContent = marginal ? "▲ out of limits" : alive ? "alive" : "dead";
+    zone.querySelector("[data-zone-state]").textContent = marginal ? _("▲ out of limits") : alive ? _("alive") : _("dead");
     return alive ? 1 : 0;
   }
 

@@ -1,4 +1,5 @@
 // The desk: a tile a station, drawn as the server says it stands; what is done to one or all goes back over the socket.
+import { _, _n } from "./words.js";
 const SIGNED_OUT = 4401;
 
 function clock(seconds) {
@@ -16,13 +17,13 @@ function made(tag, look, text) {
 // What somebody has to be told of a station, the gravest first: its look and its words.
 function alertsOf(tile) {
   const found = [];
-  for (const name of tile.hazards) found.push(["hazard", `Hazard: ${name}`]);
-  if (tile.hand) found.push(["hand", "Hand up"]);
-  if (tile.state === "running" && tile.seen && !tile.linked) found.push(["lost", "Link lost"]);
-  if (tile.stuck && !tile.frozen) found.push(["stuck", `Stuck: nothing done for ${clock(tile.idle)}`]);
-  for (const name of tile.limits) found.push(["limit", `Limit: ${name}`]);
-  if (tile.frozen && tile.t > 0) found.push(["frozen", "Frozen"]);
-  if (tile.rate > 1) found.push(["quiet", `Time passes ×${tile.rate}`]);
+  for (const name of tile.hazards) found.push(["hazard", _("Hazard: {name}", { name })]);
+  if (tile.hand) found.push(["hand", _("Hand up")]);
+  if (tile.state === "running" && tile.seen && !tile.linked) found.push(["lost", _("Link lost")]);
+  if (tile.stuck && !tile.frozen) found.push(["stuck", _("Stuck: nothing done for {idle}", { idle: clock(tile.idle) })]);
+  for (const name of tile.limits) found.push(["limit", _("Limit: {name}", { name })]);
+  if (tile.frozen && tile.t > 0) found.push(["frozen", _("Frozen")]);
+  if (tile.rate > 1) found.push(["quiet", _("Time passes ×{rate}", { rate: tile.rate })]);
   if (tile.word && found.length < 2) found.push(["quiet", tile.word]);
   return found.slice(0, 3);
 }
@@ -66,41 +67,41 @@ class Tile {
     pace.dataset.late = String(late);
     const share = tile.of ? tile.done / tile.of : 0;
     this.part("bar-fill").style.width = `${Math.round(100 * share)}%`;
-    this.part("bar").setAttribute("aria-label", `${tile.done} of ${tile.of} items`);
+    this.part("bar").setAttribute("aria-label", _("{done} of {all} items", { done: tile.done, all: tile.of }));
     this.part("count").textContent = tile.of ? `${tile.done}/${tile.of}` : "";
     this.part("slips").textContent = tile.slips ? `${"|".repeat(Math.min(5, tile.slips))} ${tile.slips}` : "";
-    this.part("slips").setAttribute("aria-label", `${tile.slips} slips so far`);
+    this.part("slips").setAttribute("aria-label", _n("{count} slip so far", "{count} slips so far", tile.slips));
     for (const zone of this.zones) zone.dataset.power = tile.zones[zone.dataset.bus] ?? "dead";
     this.part("alerts").replaceChildren(...alertsOf(tile).map(([kind, words]) => made("li", `alert alert-${kind}`, words)));
-    this.part("freeze").textContent = tile.frozen ? "Go on" : "Freeze";
+    this.part("freeze").textContent = tile.frozen ? _("Go on") : _("Freeze");
     this.part("freeze").disabled = this.over || (tile.state === "waiting" && !tile.linked && !tile.frozen);
     this.part("seen").hidden = !tile.hand;
     const open = this.element.querySelector(".tile-open");
-    open.textContent = tile.state === "ended" ? "Debrief" : "Open";
+    open.textContent = tile.state === "ended" ? _("Debrief") : _("Open");
     open.href = tile.state === "ended" ? this.element.dataset.debrief : this.element.dataset.open;
     const code = this.part("code");
     if (code) code.hidden = tile.linked || this.over;
   }
 
   paceText(behind) {
-    if (Math.abs(behind) < 1) return "with the model";
-    return behind > 0 ? `${clock(behind)} behind the model` : `${clock(behind)} ahead of the model`;
+    if (Math.abs(behind) < 1) return _("with the model");
+    return behind > 0 ? _("{behind} behind the model", { behind: clock(behind) }) : _("{behind} ahead of the model", { behind: clock(behind) });
   }
 
   itemText(tile) {
-    if (tile.state === "ended") return tile.percent === null ? "ended" : `${tile.percent} %`;
-    if (tile.state === "judging") return "being judged";
-    if (tile.state === "stuck") return "could not be judged";
-    if (tile.state === "waiting") return tile.linked ? "seated, not begun" : "nobody there yet";
-    return tile.item ?? (tile.of && tile.done === tile.of ? "everything answered" : "flow from memory");
+    if (tile.state === "ended") return tile.percent === null ? _("ended") : `${tile.percent} %`;
+    if (tile.state === "judging") return _("being judged");
+    if (tile.state === "stuck") return _("could not be judged");
+    if (tile.state === "waiting") return tile.linked ? _("seated, not begun") : _("nobody there yet");
+    return tile.item ?? (tile.of && tile.done === tile.of ? _("everything answered") : _("flow from memory"));
   }
 
   onItem(tile) {
-    if (tile.state === "ended") return { pass: "passed", held: "not passed: held", fail: "not passed" }[tile.outcome] ?? "not finished";
+    if (tile.state === "ended") return { pass: _("passed"), held: _("not passed: held"), fail: _("not passed") }[tile.outcome] ?? _("not finished");
     if (tile.state !== "running" || !tile.item) return "";
-    if (tile.waiting) return "waiting for it to come";
-    const needs = tile.needs === null ? "" : `, the model needs ${clock(tile.needs)}`;
-    return `last act ${clock(tile.idle)} ago${needs}`;
+    if (tile.waiting) return _("waiting for it to come");
+    const needs = tile.needs === null ? "" : _(", the model needs {needs}", { needs: clock(tile.needs) });
+    return _("last act {idle} ago{needs}", { idle: clock(tile.idle), needs });
   }
 }
 
@@ -167,8 +168,12 @@ class Desk {
     const waits = known.filter((tile) => tile.now.state === "waiting");
     const need = known.filter((tile) => alertsOf(tile.now).some(([kind]) => ["hazard", "hand", "lost", "stuck"].includes(kind)));
     this.say(
-      `${known.length} stations, ${known.filter((tile) => tile.now.linked).length} linked, ${flying.length} flying` +
-        (need.length ? `; ${need.map((tile) => tile.element.dataset.number).join(", ")} need somebody` : ""),
+      _("{stations} stations, {linked} linked, {flying} flying", {
+        stations: known.length,
+        linked: known.filter((tile) => tile.now.linked).length,
+        flying: flying.length,
+      }) +
+        (need.length ? _("; {numbers} need somebody", { numbers: need.map((tile) => tile.element.dataset.number).join(", ") }) : ""),
     );
     const word = document.querySelector("[data-word]");
     if (word) word.hidden = waits.length === 0;

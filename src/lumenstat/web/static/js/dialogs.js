@@ -1,4 +1,5 @@
 // Dialogs of the station: find, papers, finish, keys, and what can only be told.
+import { _, _n } from "./words.js";
 export class Dialogs {
   constructor(root, station) {
     this.station = station;
@@ -34,7 +35,7 @@ export class Dialogs {
     const judgement = said.get("judgement");
     if (judgement === "dead") return this.station.act("call", { instrument, judgement });
     const written = String(said.get("reading")).trim().replace(",", ".").replace("−", "-");
-    if (written === "" || !Number.isFinite(Number(written))) return this.station.say("Say the reading as a figure, like 24.6.");
+    if (written === "" || !Number.isFinite(Number(written))) return this.station.say(_("Say the reading as a figure, like 24.6."));
     return this.station.act("call", { instrument, reading: Number(written), judgement });
   }
 
@@ -60,10 +61,10 @@ export class Dialogs {
   paintLeft() {
     const left = this.station.card.left ?? [];
     const first = this.root.querySelector(`[data-item="${left[0]}"] .card-line span:nth-of-type(3)`)?.textContent ?? "";
-    const items = left.length === 1 ? "1 item is open" : `${left.length} items are open`;
+    const items = _n("{count} item is open", "{count} items are open", left.length);
     this.root.querySelector("[data-finish-note]").textContent = left.length
-      ? `${items}, the first is "${first}". Nothing more can be done in it; the debrief follows.`
-      : "Every item is answered. Nothing more can be done in it; the debrief follows.";
+      ? _('{items}, the first is "{first}". Nothing more can be done in it; the debrief follows.', { items, first })
+      : _("Every item is answered. Nothing more can be done in it; the debrief follows.");
   }
 
   stopped(says) {

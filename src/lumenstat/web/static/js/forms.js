@@ -1,5 +1,6 @@
 // Forms marked data-stay: what the server refuses is said beside the field, and what was typed stays.
-const NO_ANSWER = "The server does not answer. What you entered is still here: try again in a moment.";
+import { _ } from "./words.js";
+const NO_ANSWER = _("The server does not answer. What you entered is still here: try again in a moment.");
 
 function clear(form) {
   for (const each of form.querySelectorAll("[data-wrong]")) each.remove();

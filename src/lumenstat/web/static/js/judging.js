@@ -1,4 +1,5 @@
 // Something under way, a run being judged or a lesson made ready: how far it is, and the page as soon as it is there.
+import { _ } from "./words.js";
 const line = document.querySelector("[data-judging]");
 const bar = document.querySelector("progress");
 
@@ -12,7 +13,7 @@ async function look() {
       bar.value = progress.share;
     }
   } catch {
-    line.textContent = "the server does not answer; trying again";
+    line.textContent = _("the server does not answer; trying again");
   }
   setTimeout(look, 500);
 }

@@ -1,4 +1,5 @@
 // Keys of the station. Single keys are off while typing and while a dialog is open, and need Alt where the account says so.
+import { _ } from "./words.js";
 const TWICE_MS = 4000;
 
 export class Keys {
@@ -68,7 +69,7 @@ export class Keys {
     }
     this.asked = letter;
     const words = button.querySelector("[data-words]").textContent.replace(/\s+/g, " ").trim();
-    this.station.say(`${words}: press ${letter} once more to ask for it.`);
+    this.station.say(_("{words}: press {letter} once more to ask for it.", { words, letter }));
     setTimeout(() => (this.asked = null), TWICE_MS);
     return true;
   }

@@ -1,4 +1,5 @@
 // The link to the desk: a socket that comes back by itself. An action is kept until the desk says that it is stored.
+import { _ } from "./words.js";
 const SIGNED_OUT = 4401;
 const NO_RUN = 4404;
 // Milliseconds without a word from the desk: it is asked, it is said to be silent, the socket is given up.
@@ -33,7 +34,7 @@ export class Link {
     if (since > GIVE_UP_AFTER) this.socket.close();
     else if (since > SILENT_AFTER && !this.silent) {
       this.silent = true;
-      this.on.linked(false, "nothing heard for 3 seconds");
+      this.on.linked(false, _("nothing heard for 3 seconds"));
     }
     if (since > ASK_AFTER) this.socket.send('{"ping":true}');
   }
@@ -82,19 +83,19 @@ export class Link {
       return;
     }
     if (code === NO_RUN) {
-      this.on.linked(false, "this run is not there any more");
+      this.on.linked(false, _("this run is not there any more"));
       return;
     }
     this.tries += 1;
     const pause = Math.min(5000, 250 * 2 ** Math.min(this.tries, 5));
-    this.on.linked(false, this.tries > 3 ? `try ${this.tries}` : "");
+    this.on.linked(false, this.tries > 3 ? _("try {tries}", { tries: this.tries }) : "");
     setTimeout(() => this.open(), pause);
   }
 
   // While the desk is silent nothing new is taken: it would come late.
   send(message) {
     if (this.silent) {
-      if (message.verb && message.verb !== "release") this.on.refused("The desk is not heard. That was not done; do it once the link is back.");
+      if (message.verb && message.verb !== "release") this.on.refused(_("The desk is not heard. That was not done; do it once the link is back."));
       if (message.verb !== "release") return;
     }
     if (message.verb) {

@@ -1,6 +1,7 @@
 // A run on a phone: clock, open item, what is lit, and the ground crew's line.
 import { Link } from "./link.js";
 import { CrewLine } from "./crew.js";
+import { _ } from "./words.js";
 
 const root = /** @type {HTMLElement} */ (document.querySelector("[data-phone]"));
 const byName = (name) => root.querySelector(`[data-${name}]`);
@@ -16,7 +17,7 @@ function say(text) {
 
 const link = new Link(root.dataset.socket, {
   frame: take,
-  linked: (yes) => (byName("link").textContent = yes ? "Linked to the desk" : "Not linked; trying again"),
+  linked: (yes) => (byName("link").textContent = yes ? _("Linked to the desk") : _("Not linked; trying again")),
   refused: say,
   signedOut: () => window.location.assign(root.dataset.over),
   ended: () => window.location.assign(root.dataset.over),

@@ -1,6 +1,7 @@
 // Replay: the station's own deck and riser, drawn from one moment at a time.
 import { Deck } from "./deck.js";
 import { Riser } from "./riser.js";
+import { _ } from "./words.js";
 
 const PLAY_TIMES = 4;
 const FRAME_MS = 250;
@@ -70,7 +71,7 @@ class Replay {
   toggle() {
     const playing = this.play.getAttribute("aria-pressed") !== "true";
     this.play.setAttribute("aria-pressed", String(playing));
-    this.play.textContent = playing ? "Pause" : `Play ×${PLAY_TIMES}`;
+    this.play.textContent = playing ? _("Pause") : _("Play ×{times}", { times: PLAY_TIMES });
     clearInterval(this.timer);
     if (!playing) return;
     this.timer = setInterval(() => {

@@ -1,4 +1,5 @@
 // The riser diagram and its table: rails with all permitted bands in one strip, rungs shut or open, current one way.
+import { _ } from "./words.js";
 const FLOWING_AMPS = 0.5;
 const SHOWN_AMPS = 1;
 
@@ -7,7 +8,7 @@ function put(element, text) {
 }
 
 function voltsText(volts, alive) {
-  if (volts === undefined) return "read";
+  if (volts === undefined) return _("read");
   return volts >= 100 ? volts.toFixed(0) : alive ? volts.toFixed(1) : "0";
 }
 
@@ -58,7 +59,7 @@ export class Riser {
   fedWords(fed, state) {
     const source = state[fed.dataset.fed];
     const names = new Map(fed.dataset.feeders.split("|").filter(Boolean).map((each) => each.split("=")));
-    return source ? `from ${names.get(source) ?? source}` : "fed by nothing";
+    return source ? _("from {source}", { source: names.get(source) ?? source }) : _("fed by nothing");
   }
 
   paintRung(rung, state) {
@@ -75,7 +76,7 @@ export class Riser {
     rung.dataset.flow = !flows ? "none" : amps > 0 === (downwards === "true") ? "down" : "up";
     const words = flows ? `${Math.abs(amps).toFixed(0)} A` : "";
     put(rung.querySelector(".amps"), words && ` ${words}`);
-    this.through.set(id, words || (joint === "contactor" ? (shut ? "shut" : "open") : ""));
+    this.through.set(id, words || (joint === "contactor" ? (shut ? _("shut") : _("open")) : ""));
   }
 
   paintTable(state) {
@@ -86,7 +87,7 @@ export class Riser {
       const out = alive && (volts < Number(row.dataset.low) || volts > Number(row.dataset.high));
       row.dataset.alive = String(alive);
       put(row.querySelector('[data-cell="volts"]'), voltsText(volts, alive));
-      put(row.querySelector('[data-cell="state"]'), out ? "▲ out of limits" : alive ? "alive" : "dead");
+      put(row.querySelector('[data-cell="state"]'), out ? _("▲ out of limits") : alive ? _("alive") : _("dead"));
     }
     for (const each of this.table.querySelectorAll("[data-feeder]")) {
       each.dataset.on = String(state[each.dataset.fed] === each.dataset.feeder);

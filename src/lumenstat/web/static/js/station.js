@@ -7,6 +7,7 @@ import { CrewLine } from "./crew.js";
 import { Keys } from "./keys.js";
 import { Dialogs } from "./dialogs.js";
 import { Watch } from "./watch.js";
+import { _ } from "./words.js";
 
 const byId = (name) => document.querySelector(`[data-${name}]`);
 
@@ -69,7 +70,7 @@ class Station {
     if (frame.card) this.card.paint(frame.card);
     this.card.paintLeft(this.state);
     const words = frame.words ?? [];
-    const beside = this.card.say(words) ? words.filter((word) => word.startsWith("Your instructor")) : words;
+    const beside = this.card.say(words) ? frame.from_instructor ?? [] : words;
     for (const word of beside) this.say(word);
     if (frame.whole || frame.quantities || frame.crew) this.crew.paint(frame.crew ?? [], this.state, frame.whole);
     if (frame.hand !== undefined && byId("hand")) byId("hand").setAttribute("aria-pressed", String(frame.hand));
@@ -112,23 +113,23 @@ class Station {
     const over = byId("frozen");
     if (!over) return;
     over.hidden = !clock.frozen;
-    byId("frozen-note").textContent = t > 0 ? "Frozen by your instructor" : "Wait for your instructor's word";
+    byId("frozen-note").textContent = t > 0 ? _("Frozen by your instructor") : _("Wait for your instructor's word");
   }
 
   paintClock(t, clock) {
     this.paintFrozen(clock, t);
     byId("clock").textContent = clockText(t);
     byId("clock-note").textContent = clock.finished
-      ? "ended, being judged"
+      ? _("ended, being judged")
       : clock.frozen
         ? "frozen"
       : !clock.running
-        ? "starts with the first action"
+        ? _("starts with the first action")
         : clock.rate > 1
-          ? `×${clock.rate}, drops to ×1 by itself`
+          ? _("×{rate}, drops to ×1 by itself", { rate: clock.rate })
           : clock.rates.length > 1
-            ? "nothing to do but wait"
-            : "running";
+            ? _("nothing to do but wait")
+            : _("running");
     if (byId("begin")) byId("begin").hidden = clock.running;
     for (const button of this.root.querySelectorAll("[data-rate]")) {
       const rate = Number(button.dataset.rate);
@@ -141,13 +142,13 @@ class Station {
   sayBack(t) {
     const passed = Math.round(t - this.lostAt);
     this.lostAt = undefined;
-    this.say(passed > 0 ? `The link is back. ${passed} s of the exercise passed meanwhile.` : "The link is back. The clock stood meanwhile.");
+    this.say(passed > 0 ? _("The link is back. {passed} s of the exercise passed meanwhile.", { passed }) : _("The link is back. The clock stood meanwhile."));
   }
 
   showLink(yes, note) {
     if (!yes && this.linked) this.lostAt = this.t;
     this.linked = yes;
-    byId("link").textContent = yes ? "Desk linked" : "Not linked";
+    byId("link").textContent = yes ? _("Desk linked") : _("Not linked");
     byId("lost").hidden = yes;
     byId("lost-note").textContent = note ? `, ${note}` : "";
   }

@@ -1,4 +1,5 @@
 // What an instructor has beside a station: log, verdicts so far, and everything that can be done in it.
+import { _ } from "./words.js";
 const LOOK_MILLISECONDS = 1000;
 // So often at the most the log is looked at, and only when something has come over the link.
 
@@ -49,7 +50,7 @@ export class Watch {
 
   paintFrozen(frozen) {
     const button = this.root.querySelector("[data-freeze]");
-    button.firstChild.textContent = frozen ? "Go on " : "Freeze ";
+    button.firstChild.textContent = frozen ? `${_("Go on")} ` : `${_("Freeze")} `;
     button.setAttribute("aria-pressed", String(frozen));
   }
 
@@ -61,10 +62,10 @@ export class Watch {
     this.station.deck.enable(this.mode === "hand");
     this.root.querySelector("[data-mode-note]").textContent =
       this.mode === "point"
-        ? "Click the part that you point at."
+        ? _("Click the part that you point at.")
         : this.mode === "hand"
-          ? "What you move now is told to the trainee, and stands in the log as yours."
-          : "Looking: nothing that you click on the deck moves anything.";
+          ? _("What you move now is told to the trainee, and stands in the log as yours.")
+          : _("Looking: nothing that you click on the deck moves anything.");
   }
 
   pointed(event) {
@@ -148,9 +149,9 @@ export class Watch {
       list.prepend(row);
     }
     const now = [
-      ...seen.hazards.map((name) => ["text-red font-bold", `Hazard now: ${name}`]),
-      ...seen.limits.map((name) => ["text-amber", `Limit now: ${name}`]),
-      ...(seen.hand ? [["text-lilac font-bold", "Hand up"]] : []),
+      ...seen.hazards.map((name) => ["text-red font-bold", _("Hazard now: {name}", { name })]),
+      ...seen.limits.map((name) => ["text-amber", _("Limit now: {name}", { name })]),
+      ...(seen.hand ? [["text-lilac font-bold", _("Hand up")]] : []),
       ...seen.words.slice(-2).map((words) => ["text-mist", words]),
     ];
     this.root.querySelector("[data-now]").replaceChildren(...now.map(([look, words]) => made("li", look, words)));
@@ -159,7 +160,7 @@ export class Watch {
   }
 
   handSeen() {
-    const button = made("button", "night-button", "I have seen it");
+    const button = made("button", "night-button", _("I have seen it"));
     button.addEventListener("click", () => this.station.act("hand", { up: false }));
     return button;
   }
@@ -167,7 +168,7 @@ export class Watch {
   paintFaults(faults) {
     const rows = faults.map(([id, words]) => {
       const row = made("li", "flex gap-2 items-center", "");
-      const clear = made("button", "night-button min-h-6 px-2", "Clear");
+      const clear = made("button", "night-button min-h-6 px-2", _("Clear"));
       clear.type = "button";
       clear.addEventListener("click", () => this.station.act("clear", { fault: id }));
       row.append(made("span", "flex-1 text-amber", words), clear);
@@ -178,10 +179,10 @@ export class Watch {
 
   async judge() {
     const here = this.root.querySelector("[data-verdicts-here]");
-    here.replaceChildren(made("p", "px-4 py-2 text-mist", "Judging…"));
+    here.replaceChildren(made("p", "px-4 py-2 text-mist", _("Judging…")));
     const answer = await fetch(this.root.dataset.verdicts);
     if (!answer.ok) {
-      here.replaceChildren(made("p", "px-4 py-2 text-amber", "It cannot be judged just now; try again."));
+      here.replaceChildren(made("p", "px-4 py-2 text-amber", _("It cannot be judged just now; try again.")));
       return;
     }
     const page = new DOMParser().parseFromString(await answer.text(), "text/html");
