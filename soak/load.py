@@ -36,6 +36,10 @@ class Seen:
     closed: int = 0
     stored: dict[str, dict[int, str]] = field(default_factory=dict)
 
+    def acts(self) -> int:
+        """How many acts were acknowledged as stored."""
+        return sum(len(each) for each in self.stored.values())
+
 
 @dataclass
 class Hand:
