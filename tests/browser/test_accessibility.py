@@ -18,6 +18,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.day_plans import plans_from
 from lumenstat.standins.today import plan_today
 from tests.browser.conftest import Server, signed_in, start_exercise, station_of
+from tests.browser.contrast import LABELS_OF_ZONES, faint_words
 from tests.browser.station import Station
 from tests.flights import about, perfect_frost, without
 from tests.school import flown, signed
@@ -157,27 +158,11 @@ def test_the_builder_and_its_proof(browser: Browser, server: Server) -> None:
         page.keyboard.press("Shift+P")
         page.wait_for_selector("[data-chart]", timeout=120_000)
         found["proven"] = violations(page)
+        count, faint = faint_words(page)
+        assert count > 5 and faint == []
         page.goto(f"{page.url}/card")
         found["card"] = violations(page)
         assert {name: each for name, each in found.items() if each} == {}
-
-
-CONTRASTS = """() => {
-  const channel = (c) => { const v = c / 255; return v <= .04045 ? v / 12.92 : ((v + .055) / 1.055) ** 2.4; };
-  const light = ([r, g, b]) => .2126 * channel(r) + .7152 * channel(g) + .0722 * channel(b);
-  const parts = (text) => text.match(/[\\d.]+/g).map(Number);
-  // A lit zone is lightest at its head.
-  const ground = (zone) => zone.dataset.power === 'dead' ? parts(getComputedStyle(zone).backgroundColor) : [58, 54, 54];
-  return [...document.querySelectorAll('.zone .control text, .zone .name, .zone .zone-name, .zone .zone-volts')].filter(e => e.checkVisibility())
-    .map((element) => {
-      const style = getComputedStyle(element), back = ground(element.closest('.zone'));
-      const full = parts(element.tagName === 'text' ? style.fill : style.color), alpha = Number(style.opacity);
-      const shown = full.slice(0, 3).map((c, n) => c * alpha + back[n] * (1 - alpha));
-      const [high, low] = [light(shown), light(back)].sort((a, b) => b - a);
-      return { words: element.textContent.trim(), ratio: (high + .05) / (low + .05) };
-    }).filter(({ ratio }) => ratio < 4.5);
-}"""
-"""Labels of the deck under 4.5:1. Source: the formula of WCAG 2.2, success criterion 1.4.3; drawings are hidden from axe."""
 
 
 def test_labels_of_dark_and_lit_zones_have_contrast(browser: Browser, server: Server) -> None:
@@ -185,11 +170,44 @@ def test_labels_of_dark_and_lit_zones_have_contrast(browser: Browser, server: Se
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")
-        assert ines.evaluate(CONTRASTS) == []
+        assert ines.evaluate(LABELS_OF_ZONES) == []
         Station(ines).move("battery_main", "ON")
         ines.wait_for_selector('.zone[data-power="live"]')
         ines.wait_for_timeout(400)
-        assert ines.evaluate(CONTRASTS) == []
+        assert ines.evaluate(LABELS_OF_ZONES) == []
+
+
+DRAWN = ("/runs/{run}/debrief", "/runs/{run}/replay?t=300", "/days/{plan}", "/people/6/record")
+
+
+@pytest.mark.parametrize("theme", ["paper", "dark"])
+def test_words_in_drawings_have_contrast(browser: Browser, school: tuple[Server, dict[str, str]], theme: str) -> None:
+    server, names = school
+    with signed_in(browser, server, "rosamund") as page:
+        page.goto(f"{server.address}/account")
+        page.select_option("[name=theme]", theme)
+        page.click("button:has-text('Save')")
+        expect(page.locator("html")).to_have_attribute("data-theme", theme)
+        for path in DRAWN:
+            page.goto(f"{server.address}{path.format(**names)}")
+            page.wait_for_load_state("networkidle")
+            count, faint = faint_words(page)
+            assert count > 5 and faint == [], path
+
+
+def test_words_of_the_riser_have_contrast_cold_and_live(browser: Browser, server: Server) -> None:
+    address = station_of(browser, server, "frost-on-the-ramp")
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(address)
+        ines.wait_for_selector("[data-drawn=true]")
+        for power in ("dead", "live"):
+            ines.keyboard.press("r")
+            count, faint = faint_words(ines)
+            assert count > 20 and faint == [], power
+            ines.keyboard.press("Escape")
+            if power == "dead":
+                Station(ines).move("battery_main", "ON")
+                ines.wait_for_selector('.zone[data-power="live"]')
 
 
 def test_the_station_at_twice_the_size_loses_nothing(browser: Browser, server: Server) -> None:

@@ -17,6 +17,7 @@ from lumenstat.language.wording import (
     as_json,
     catalogue_of,
     from_json,
+    in_languages,
     joined,
     kept,
     language_name,
@@ -118,3 +119,16 @@ def test_what_documents_say_is_told_in_their_own_words() -> None:
 def test_languages_are_named_as_those_who_speak_them_do() -> None:
     assert languages() == ("en", "de") and catalogue_of("en") is None and catalogue_of("xx") is None
     assert [language_name(each) for each in languages()] == ["English", "Deutsch"]
+
+
+def test_a_text_may_bring_its_own_words_along() -> None:
+    title = in_languages("First time in the seat", {"de": "Zum ersten Mal am Platz"})
+    says = phrase("{title}, {phase}", title=title, phase=phrase("flight"))
+    assert title == "First time in the seat" and told(title, None) == title
+    assert told(joined(", ", (title, "Class 7")), GERMAN) == "Zum ersten Mal am Platz, Class 7"
+    assert told(says, GERMAN).startswith("Zum ersten Mal am Platz, ")
+    stored = json.dumps({"says": as_json(title)})
+    assert from_json(json.loads(stored)["says"]) == title
+    assert json.loads(retold(stored, "de")) == {"says": "Zum ersten Mal am Platz"}
+    assert json.loads(retold(stored, "en")) == {"says": title}
+    assert in_languages("Cold start", {}) == "Cold start"

@@ -34,12 +34,12 @@ class Person:
         form = {"csrf": self.token("/sign-in"), "sign_in_name": name, "password": password, "next": target}
         return self.client.post("/sign-in", data=form, follow_redirects=False).status_code
 
-    def start(self, trainee: str = "Ines Okafor-Lund") -> str:
-        page = self.client.get("/exercises/frost-on-the-ramp").text
+    def start(self, trainee: str = "Ines Okafor-Lund", exercise: str = "frost-on-the-ramp") -> str:
+        page = self.client.get(f"/exercises/{exercise}").text
         number = re.search(rf'value="(\d+)">{trainee}', page)
         assert number
-        form = {"csrf": self.token("/exercises/frost-on-the-ramp"), "trainee": number.group(1)}
-        answer = self.client.post("/exercises/frost-on-the-ramp/start", data=form, follow_redirects=False)
+        form = {"csrf": self.token(f"/exercises/{exercise}"), "trainee": number.group(1)}
+        answer = self.client.post(f"/exercises/{exercise}/start", data=form, follow_redirects=False)
         assert answer.status_code == 303
         return answer.headers["location"].split("/")[2]
 

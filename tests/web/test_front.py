@@ -208,6 +208,11 @@ def test_requests_are_logged_as_json_with_their_number(odile: Person, capsys: py
 
 def test_a_debrief_tells_the_time_where_its_reader_is(odile: Person, ines: Person) -> None:
     run = judged_run(odile, ines)
+    said = {"remark": "Calm and exact.", "grade": "Good"}
+    why = {"item": "", "kind": "outcome", "verdict": "fail", "points": "0", "reason": "Did not look outside once."}
+    for what, form in (("appraisal", said), ("override", why)):
+        token = {"csrf": odile.token(f"/runs/{run}/debrief")}
+        assert odile.client.post(f"/runs/{run}/{what}", data=token | form, follow_redirects=False).status_code == 303
     assert re.search(r"\d\d:\d\d UTC", odile.client.get(f"/runs/{run}/debrief").text)
     form = {"csrf": odile.token("/account"), "name": "Odile Marrash", "time_zone": "Asia/Tokyo"}
     odile.client.post("/account", data=form)

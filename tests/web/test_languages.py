@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import io
 import json
 import re
@@ -92,6 +93,24 @@ def test_one_ledger_is_read_in_each_reader_s_language(german: Person, odile: Per
     assert "phrase~" in stored and Ledger.model_validate_json(stored).outcome_words.startswith("Not passed")
     outward = odile.client.get(f"/runs/{run}/record.json").text
     assert "phrase~" not in outward and "Not passed" in outward
+
+
+TITLE = {"en": "First time in the seat: power up, guided", "de": "Zum ersten Mal am Platz: Strom, geführt"}
+
+
+def test_lists_call_an_exercise_what_its_reader_calls_it(german: Person, odile: Person) -> None:
+    run = odile.start(exercise="guided-power-up")
+    _told_apart(german, run)
+    wait_until_judged(odile, run)
+    assert choose(odile, "de", "Odile Marrash") == 303
+    pages = ("/runs", "/exercises", "/exercises/guided-power-up/start-many", "/days")
+    for person, page in [(german, "/home"), (german, "/people/6/record"), *((odile, page) for page in pages)]:
+        text = html.unescape(person.client.get(page).text)
+        assert TITLE["de"] in text and TITLE["en"] not in text, page
+    assert TITLE["de"] in html.unescape(odile.client.get("/runs", params={"q": "geführt"}).text)
+    assert "geführt" not in odile.client.get("/runs", params={"q": "geführt nirgends"}).text.split("<tbody")[-1]
+    assert choose(odile, "en", "Odile Marrash") == 303
+    assert TITLE["en"] in odile.client.get("/runs").text
 
 
 def test_papers_are_printed_in_the_reader_s_language(german: Person, odile: Person) -> None:

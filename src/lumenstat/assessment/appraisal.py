@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from typing import Literal, get_args
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.errors import EntryRefused
@@ -30,6 +31,8 @@ class Appraisal(BaseModel):
     drill: tuple[str, ...] = ()
     by: str
     at: str
+    when: datetime | None = Field(default=None, exclude=True)
+    """The same moment, in UTC, for pages that tell it in their reader's zone; records keep `at`."""
 
     @property
     def advice_words(self) -> str | None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
 from typing import Literal, get_args
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from lumenstat.assessment.due import share_of
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
@@ -67,6 +68,8 @@ class Overridden(BaseModel):
     reason: str
     by: str
     at: str
+    when: datetime | None = Field(default=None, exclude=True)
+    """The same moment, in UTC, for pages that tell it in their reader's zone; records keep `at`."""
 
 
 def gate_key(gate: Gate) -> str:

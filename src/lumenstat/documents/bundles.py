@@ -6,7 +6,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import cache, cached_property
 from itertools import chain
@@ -25,7 +25,7 @@ from lumenstat.documents.procedure import Procedure, procedure_from, watched_tex
 from lumenstat.documents.translating import told_document
 from lumenstat.errors import DocumentError, Problem
 from lumenstat.language.values import nearest
-from lumenstat.language.wording import Names
+from lumenstat.language.wording import Names, in_languages
 from lumenstat.systems.registry import found_at_start
 
 SHIPPED = Path(__file__).parent.parent / "library"
@@ -64,6 +64,25 @@ class Bundle:
     @cached_property
     def _names(self) -> dict[str, Names | None]:
         return {}
+
+    @property
+    def title(self) -> str:
+        """The exercise's title, for lists of many exercises."""
+        return self.worded(self.exercise.title)
+
+    def worded(self, text: str) -> str:
+        """A text of these documents together with its words of every language, to be told beside other texts."""
+        found: dict[str, str] = {}
+        for name in self._languages:
+            names: Mapping[str, str] = self.names_in(name) or {}
+            if text in names:
+                found[name] = names[text]
+        return in_languages(text, found)
+
+    @cached_property
+    def _languages(self) -> tuple[str, ...]:
+        every = (self.airframe.texts, *(each.texts for each in self.checklists), self.exercise.texts)
+        return tuple(dict.fromkeys(name for each in every for name in each))
 
     def names_in(self, language: str) -> Names | None:
         """What these documents say, with their own words for it in a language; None where they have none."""

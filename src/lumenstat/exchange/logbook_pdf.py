@@ -86,7 +86,7 @@ def _row(run: LogbookLine) -> list[str]:
     beside = [part for part in (run.grade, run.remark) if part]
     by = ": ".join([run.assessed_by, "; ".join(beside)]) if beside else run.assessed_by
     return [
-        f"{run.at:%d %b %Y %H:%M}",
+        phrase("{at:%d %b %Y %H:%M}", at=run.at),
         f"{run.title}; {run.airframe}; {run.version}",
         run.kind,
         f"{run.minutes:.1f}",

@@ -28,12 +28,14 @@ MARK = "phrase~"
 KEEP_PARTS = {"keep_parts": True}
 """The context with which a model is written as JSON so that its phrases can be told in other languages afterwards."""
 
-Part = str | tuple[str, str | None, Mapping[str, Any]]
-"""Text as it is, or a template, its plural (chosen by the value `count`) and the values of its `{names}`."""
+Part = str | tuple[str, str | None, Mapping[str, Any]] | Mapping[str, str]
+"""Text as it is; a template, its plural (chosen by the value `count`) and the values of its `{names}`; or a text that
+brings its words of each language along."""
 
 
 DATE_PARTS = {
-    "%A": "EEEE", "%-d": "d", "%d": "dd", "%B": "MMMM", "%b": "MMM", "%m": "MM", "%Y": "y", "%H": "HH", "%M": "mm",
+    "%A": "EEEE", "%a": "EEE", "%-d": "d", "%d": "dd", "%B": "MMMM", "%b": "MMM", "%m": "MM", "%Y": "y",
+    "%H": "HH", "%M": "mm",
 }  # fmt: skip
 """Parts of dates as `strftime` and as the Unicode locale data write them."""
 
@@ -125,6 +127,11 @@ def _kept_values(values: Mapping[str, Any]) -> dict[str, Any]:
     return {name: each if isinstance(each, str | int | float | date) else str(each) for name, each in values.items()}
 
 
+def in_languages(text: str, others: Mapping[str, str]) -> str:
+    """A text that documents say, with their own words for it by language."""
+    return Phrase({SOURCE_LANGUAGE: text, **others}) if others else text
+
+
 def joined(between: str, texts: Iterable[str]) -> str:
     """Texts one after another, with something between them."""
     parts: list[Part] = []
@@ -148,6 +155,9 @@ def _parts(text: str) -> tuple[Part, ...]:
 def _filled(part: Part, catalogue: Catalogue | None, names: Names | None = None) -> str:
     if isinstance(part, str):
         return part
+    if isinstance(part, Mapping):
+        language = catalogue.info()["language"] if catalogue else SOURCE_LANGUAGE
+        return part.get(language, part[SOURCE_LANGUAGE])
     one, many, values = part
     if catalogue is None:
         template = one if many is None or values["count"] == 1 else many
@@ -247,7 +257,7 @@ def from_json(value: Any) -> str:
 
 
 def _part_from_json(part: Any) -> Part:
-    if isinstance(part, str):
+    if isinstance(part, str | Mapping):
         return part
     one, many, values = part
     return one, many, {name: from_json(value) if isinstance(value, dict) else value for name, value in values.items()}
@@ -257,11 +267,13 @@ def as_json(text: Any) -> Any:
     """A phrase with its parts, so that it can be told later; other values as they are."""
     if not isinstance(text, Phrase):
         return text
-    parts = [
-        part if isinstance(part, str) else [part[0], part[1], {name: as_json(v) for name, v in part[2].items()}]
-        for part in text.parts
-    ]
-    return {MARK: parts}
+    return {MARK: [_part_as_json(part) for part in text.parts]}
+
+
+def _part_as_json(part: Part) -> Any:
+    if isinstance(part, str | Mapping):
+        return part
+    return [part[0], part[1], {name: as_json(value) for name, value in part[2].items()}]
 
 
 def kept(content: Any) -> Any:

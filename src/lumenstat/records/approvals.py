@@ -63,6 +63,6 @@ def refuse_unapproved(session: Session, version: ExerciseVersion) -> None:
             phrase(
                 "{title} waits for a second instructor's approval before it is flown "
                 "assessed. Its brief has the form for it.",
-                title=version.title,
+                title=version.named,
             )
         )

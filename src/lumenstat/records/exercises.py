@@ -41,6 +41,7 @@ def _version(bundle: Bundle, current: bool) -> ExerciseVersion:
         digest=bundle.digest,
         exercise_id=bundle.exercise.id,
         title=bundle.exercise.title,
+        named=bundle.title,
         content=bundle.canonical_json,
         added=now(),
         current=current,
@@ -55,7 +56,7 @@ def current_exercises(session: Session, withdrawn: bool = False) -> list[Exercis
 
 def exercise_titles(session: Session) -> list[tuple[str, str]]:
     """The id and title of the current version of every exercise, withdrawn ones too."""
-    query = select(ExerciseVersion.exercise_id, ExerciseVersion.title).where(ExerciseVersion.current)
+    query = select(ExerciseVersion.exercise_id, ExerciseVersion.named).where(ExerciseVersion.current)
     return [(row[0], row[1]) for row in session.execute(query.order_by(ExerciseVersion.title))]
 
 

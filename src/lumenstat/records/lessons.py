@@ -55,7 +55,7 @@ def start_lesson(
         )
     lesson = Lesson(
         id=secrets.token_hex(8),
-        title=title[:200],
+        title=title,
         exercise_id=exercise_id,
         group_id=group_id,
         instructor_id=instructor_id,

@@ -74,7 +74,7 @@ class RunLine:
 
 _trainee, _instructor = aliased(Person), aliased(Person)
 _COLUMNS: tuple[Any, ...] = (
-    Run.id, ExerciseVersion.exercise_id, ExerciseVersion.title, _trainee.name, _instructor.name, Run.state,
+    Run.id, ExerciseVersion.exercise_id, ExerciseVersion.named, _trainee.name, _instructor.name, Run.state,
     Run.created, Run.finished, Run.not_judged, Run.percent, Run.outcome, Run.outcome_words, Run.signed_by,
     Run.origin_id, Run.mode, Run.draft_id, Run.voided_by, Run.void_reason, Run.archived, Run.lesson_id, Run.variant,
     Run.digest, Run.drill_id,
@@ -133,7 +133,7 @@ def _run_conditions(wanted: RunFilter) -> list[ColumnElement[bool]]:
     where = [*_standing(wanted.standing)]
     for word in wanted.words.split():
         like = f"%{escaped(word)}%"
-        columns = (_trainee.name, _instructor.name, ExerciseVersion.title)
+        columns = (_trainee.name, _instructor.name, ExerciseVersion.title, ExerciseVersion.named)
         where.append(or_(*(column.like(like, escape="\\") for column in columns)))
     for column, value in (
         (Run.outcome, wanted.outcome),

@@ -74,7 +74,7 @@ def logbook_of(session: Session, person_id: int, page: int | None = None) -> lis
     instructor, said = aliased(Person), aliased(AppraisalRecord)
     latest = select(func.max(AppraisalRecord.id)).where(AppraisalRecord.run_id == Run.id).scalar_subquery()
     columns = (
-        Run.id, Run.created, ExerciseVersion.title, Run.digest, Run.mode, Run.tick, Run.outcome_words, Run.percent,
+        Run.id, Run.created, ExerciseVersion.named, Run.digest, Run.mode, Run.tick, Run.outcome_words, Run.percent,
         said.grade, func.coalesce(said.by, instructor.name), said.remark, Run.signed_by, Run.signed_at,
         func.coalesce(Run.prompted, 0), Run.used_seconds, Run.needed_seconds, Run.drill_id,
     )  # fmt: skip
@@ -130,7 +130,7 @@ def _sections(session: Session, exercise_id: str, streaks: list[Streak], rule: M
 def sections_of(bundle: Bundle) -> list[tuple[str, list[str]]]:
     """The sections of an exercise, each with the ids of its items; those of branches are left out."""
     procedure = bundle.procedure
-    found: list[tuple[str, list[str]]] = [(section.title, []) for section in procedure.sections]
+    found: list[tuple[str, list[str]]] = [(bundle.worded(section.title), []) for section in procedure.sections]
     for step in procedure.steps:
         if step.branch is None:
             found[step.section][1].append(step.item.id)

@@ -20,6 +20,7 @@ def as_they_count(rows: Sequence[Override]) -> list[Overridden]:
                 "reason": row.reason,
                 "by": row.by,
                 "at": f"{row.at:%-d %B %Y, %H:%M} UTC",
+                "when": row.at,
             }
         )
         for row in rows

@@ -86,7 +86,7 @@ def appraisal_of(session: Session, run_id: str) -> Appraisal | None:
     if row is None:
         return None
     said = {"remark": row.remark, "grade": row.grade, "advice": row.advice, "drill": json.loads(row.drill)}
-    return Appraisal.model_validate(said | {"by": row.by, "at": f"{row.at:%-d %B %Y, %H:%M} UTC"})
+    return Appraisal.model_validate(said | {"by": row.by, "at": f"{row.at:%-d %B %Y, %H:%M} UTC", "when": row.at})
 
 
 def last_appraisal(session: Session, run_id: str) -> int | None:

@@ -83,7 +83,7 @@ def trend_of(session: Session, person_id: int) -> list[TrendPoint]:
     """Every judged run of a person, oldest first."""
     pace = case((Run.needed_seconds > 0, Run.used_seconds / Run.needed_seconds))
     columns = select(
-        Run.id, Run.created, ExerciseVersion.title, Run.percent, Run.outcome, Run.mode, func.coalesce(Run.prompted, 0),
+        Run.id, Run.created, ExerciseVersion.named, Run.percent, Run.outcome, Run.mode, func.coalesce(Run.prompted, 0),
         pace,
     )  # fmt: skip
     query = columns.join(ExerciseVersion, ExerciseVersion.digest == Run.digest)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import (
     CheckConstraint,
@@ -15,7 +13,6 @@ from sqlalchemy import (
     Integer,
     String,
     Text,
-    TypeDecorator,
     UniqueConstraint,
     false,
     true,
@@ -23,7 +20,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from lumenstat.documents.bundles import Bundle, bundle_for
-from lumenstat.language.wording import MARK, Phrase, as_json, from_json
+from lumenstat.records.columns import WordsColumn, WordsTextColumn
 
 LISTED = (
     "created", "trainee_id", "instructor_id", "digest", "state", "mode", "outcome", "percent", "archived", "voided_at",
@@ -34,28 +31,6 @@ ONES_OWN = (
     "instructor_id", "digest", "id",
 )  # fmt: skip
 """Columns of indexes that hold all that lists count and sort by, so that the wide rows of runs are not read for it."""
-
-
-class WordsColumn(TypeDecorator[str]):
-    """A text that is told to each reader in their language: it keeps the parts it was made of."""
-
-    impl = String
-    cache_ok = True
-
-    def process_bind_param(self, value: str | None, dialect: Any) -> str | None:
-        """As it is stored: plain text, or the parts of a phrase as JSON."""
-        return json.dumps(as_json(value)) if isinstance(value, Phrase) else value
-
-    def process_result_value(self, value: str | None, dialect: Any) -> str | None:
-        """As it was given."""
-        return from_json(json.loads(value)) if value and value.startswith(f'{{"{MARK}') else value
-
-
-class WordsTextColumn(WordsColumn):
-    """One without a limit."""
-
-    impl = Text
-    cache_ok = True
 
 
 class Base(DeclarativeBase):
@@ -138,7 +113,7 @@ class Lesson(Base):
     __tablename__ = "lessons"
 
     id: Mapped[str] = mapped_column(String(32), primary_key=True)
-    title: Mapped[str] = mapped_column(String(200))
+    title: Mapped[str] = mapped_column(WordsColumn(200))
     exercise_id: Mapped[str] = mapped_column(String(64))
     group_id: Mapped[int | None] = mapped_column(ForeignKey("groups.id"))
     instructor_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
@@ -200,13 +175,17 @@ class Mark(Base):
 
 
 class ExerciseVersion(Base):
-    """An exercise with all it refers to, as canonical JSON; never changed once stored."""
+    """An exercise with all it refers to, as canonical JSON; never changed once stored.
+
+    Lists sort and search by the plain `title`; `named` is told to each reader in the words that the exercise has.
+    """
 
     __tablename__ = "exercise_versions"
 
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
     exercise_id: Mapped[str] = mapped_column(String(64), index=True)
     title: Mapped[str] = mapped_column(String(200))
+    named: Mapped[str] = mapped_column(WordsTextColumn)
     content: Mapped[str] = mapped_column(Text)
     added: Mapped[datetime] = mapped_column(DateTime)
     current: Mapped[bool] = mapped_column(default=True)

@@ -16,6 +16,7 @@ import anyio
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
+from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import InputRefused, LumenstatError
 from lumenstat.language.intake import read_json
 from lumenstat.language.wording import KEEP_PARTS, Words, phrase, retold
@@ -52,7 +53,7 @@ class DeskTile(BaseModel):
     running: bool = False
     frozen: bool = False
     rate: int = 1
-    item: str | None = None
+    item: Words | None = None
     done: int = 0
     of: int = 0
     idle: float = 0.0
@@ -62,8 +63,8 @@ class DeskTile(BaseModel):
     stuck: bool = False
     slips: int = 0
     word: Words | None = None
-    hazards: tuple[str, ...] = ()
-    limits: tuple[str, ...] = ()
+    hazards: tuple[Words, ...] = ()
+    limits: tuple[Words, ...] = ()
     hand: bool = False
     zones: dict[str, str] = {}
 
@@ -101,7 +102,7 @@ class _Desk:
     lesson_id: str
     told: dict[str, DeskTile] = field(default_factory=dict)
     seen: set[str] = field(default_factory=set)
-    names: dict[str, dict[str, str]] = field(default_factory=dict)
+    bundles: dict[str, Bundle] = field(default_factory=dict)
 
     async def changes(self) -> list[DeskTile]:
         """Every tile that has changed."""
@@ -133,14 +134,14 @@ class _Desk:
         if tile is None:
             return base
         pace = self.app.state.starting.pace(row.like_digest, lambda: self._content(row.like_digest))
-        stands = standing(tile, pace)
+        stands, bundle = standing(tile, pace), self._bundle(row.digest)
         return base.model_copy(
             update={
                 "t": float(int(tile.t)),
                 "running": tile.running,
                 "frozen": tile.frozen,
                 "rate": tile.rate,
-                "item": self._named(row.digest, tile.item),
+                "item": _named(bundle, tile.item),
                 "done": tile.done,
                 "of": tile.of,
                 "idle": float(int(tile.idle)),
@@ -150,24 +151,25 @@ class _Desk:
                 "stuck": stands.stuck,
                 "slips": tile.slips,
                 "word": tile.words[-1] if tile.words else None,
-                "hazards": tile.hazards,
-                "limits": tile.limits,
+                "hazards": tuple(bundle.worded(each) for each in tile.hazards),
+                "limits": tuple(bundle.worded(each) for each in tile.limits),
                 "hand": tile.hand,
                 "zones": dict(tile.zones),
             }
         )
 
     def _content(self, digest: str) -> str:
-        text: str = self.app.state.database.read(lambda session: bundle_of(session, digest)).canonical_json
-        return text
+        return self._bundle(digest).canonical_json
 
-    def _named(self, digest: str, item: str | None) -> str | None:
-        if item is None:
-            return None
-        if digest not in self.names:
-            bundle = self.app.state.database.read(lambda session: bundle_of(session, digest))
-            self.names[digest] = {s.item.id: f"{s.number + 1} {s.item.challenge}" for s in bundle.procedure.steps}
-        return self.names[digest].get(item, item)
+    def _bundle(self, digest: str) -> Bundle:
+        if digest not in self.bundles:
+            self.bundles[digest] = self.app.state.database.read(lambda session: bundle_of(session, digest))
+        return self.bundles[digest]
+
+
+def _named(bundle: Bundle, item: str | None) -> str | None:
+    step = bundle.procedure.by_id.get(item or "")
+    return item if step is None else f"{step.number + 1} " + bundle.worded(step.item.challenge)
 
 
 def _state(row: StationRow) -> State:

@@ -62,7 +62,7 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
     """The page of a run that is not judged yet."""
     return BeingJudgedContext(
         run_id=run.id,
-        title=run.exercise.title,
+        title=run.exercise.named,
         trainee=run.trainee.name,
         progress=_progress(request, run),
         says=phrase("Voided by {voided_by}: {void_reason}", voided_by=run.voided_by, void_reason=run.void_reason)

@@ -116,11 +116,16 @@ def show(
             trainee=row_of(trainee),
             valid=tuple(_valid_lines(found)) if found is not None else (),
             unchecked=found is None,
-            approval=f"{approval.by}, {approval.at:%-d %B %Y}: {approval.says}" if approval is not None else "",
+            approval=_approval(approval) if approval is not None else "",
             waits=waits,
             may_approve=waits and version.published_by_id != viewer.id,
         ),
     )
+
+
+def _approval(approval: Approval) -> str:
+    by, at, says = approval.by, approval.at, approval.says
+    return phrase("{by}, {at:%-d %B %Y}: {says}", by=by, at=at, says=says)
 
 
 def _valid_lines(found: Validity) -> list[StartLine]:

@@ -112,21 +112,26 @@ def _cells(row: ClassItemRow) -> list[Cell]:
 
 def _versions(session: Session, exercise_id: str) -> list[tuple[str, str]]:
     return [
-        (digest, f"{digest[:12]}, {added:%-d %B %Y}{', current' if current else ''}")
+        (
+            digest,
+            phrase("{digest}, {added:%-d %B %Y}, current", digest=digest[:12], added=added)
+            if current
+            else phrase("{digest}, {added:%-d %B %Y}", digest=digest[:12], added=added),
+        )
         for digest, added, current in versions_of(session, exercise_id)
     ]
 
 
 def _item_rows(session: Session, group_id: int, exercise_id: str, version: str, against: str) -> list[ClassItemRow]:
     before = {line.item: line.share for line in items_of(session, group_id, exercise_id, against)} if against else {}
-    procedure = current_exercise(session, exercise_id).bundle.procedure
+    bundle = current_exercise(session, exercise_id).bundle
     rows = []
     for line in items_of(session, group_id, exercise_id, version):
-        step = procedure.by_id.get(line.item)
+        step = bundle.procedure.by_id.get(line.item)
         rows.append(
             ClassItemRow(
                 number=step.number + 1 if step else 0,
-                challenge=step.item.challenge if step else line.item,
+                challenge=bundle.worded(step.item.challenge) if step else line.item,
                 times=line.times,
                 missed=line.missed,
                 share=line.share,

@@ -55,7 +55,7 @@ def make_plan(
     if not chosen:
         raise EntryRefused(phrase("Tick who teaches."), "instructors")
     wanted = _wanted(typed, members, chosen, pace, flights)
-    title = f"{name}, {wanted.day:%-d %B}"
+    title = viewer.says(phrase("{name}, {day:%-d %B}", name=name, day=wanted.day))
     plan = plan_day(wanted)
     made: str = database.write(lambda session: keep_plan(session, plan, title, group_id, viewer.name))
     return made
@@ -81,7 +81,7 @@ def _flight(request: Request, exercise_id: str, people: tuple[int, ...]) -> Plan
     if seconds is None:
         found = request.app.state.facts.needed(version.bundle)
         seconds = found.needed_seconds if found is not None else 60 * version.bundle.exercise.minutes_at_most
-    return PlannedFlight(exercise_id=exercise_id, title=version.title, minutes=round(seconds / 60, 2), trainees=people)
+    return PlannedFlight(exercise_id=exercise_id, title=version.named, minutes=round(seconds / 60, 2), trainees=people)
 
 
 def _wanted(

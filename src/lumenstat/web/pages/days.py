@@ -125,7 +125,7 @@ def _days(
             earlier=tuple(_day_row(each) for each in plans_before(session, today, EARLIER_SHOWN)),
             groups=tuple(GroupChoice(id=each.id, name=each.name) for each in groups(session)),
             courses=tuple((str(each.id), each.name) for each in courses(session)),
-            exercises=tuple((v.exercise_id, v.title) for v in current_exercises(session)),
+            exercises=tuple((v.exercise_id, v.named) for v in current_exercises(session)),
             instructors=tuple(
                 Chosen(id=str(p.id), name=p.name, ticked=str(p.id) in teaching or (not teaching and p.id == viewer.id))
                 for p in instructors(session)

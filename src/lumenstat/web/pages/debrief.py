@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Sequence
 from datetime import datetime
-from typing import ClassVar
+from typing import ClassVar, TypeVar
 
 from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
@@ -49,6 +49,8 @@ router = APIRouter()
 
 LOSSES_SHOWN = 5
 OTHERS_AT_MOST = 12
+
+Said = TypeVar("Said", Overridden, Appraisal)
 
 
 class LedgerLine(Context):
@@ -180,7 +182,9 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         run, flown, ledger, overrides = judged(database, run_id)
         bundle, names = flown.told_in(viewer.language), flown.names_in(viewer.language)
         trace = Trace.model_validate_json(run.trace) if run.trace else _flown_again(request, run, flown)
-        said = database.read(lambda session: appraisal_of(session, run_id))
+        overrides = [_in_zone(each, viewer.time_zone) for each in overrides]
+        found = database.read(lambda session: appraisal_of(session, run_id))
+        said = None if found is None else _in_zone(found, viewer.time_zone)
         scale = request.app.state.settings.grades
         context = debrief_context(run, bundle, ledger, trace, overrides, viewer.is_instructor, said, scale)
         events = [event for _, event in database.read(lambda session: events_after(session, run_id, 0))]
@@ -194,6 +198,11 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     if facts.drill_item is not None:
         return page(request, made())  # which moment is next changes as others are flown
     return cached_page(request, viewer, (run_id, facts, changed, others), made)
+
+
+def _in_zone(said: Said, zone: str) -> Said:
+    """What an instructor said, with its time as its reader has it."""
+    return said.model_copy(update={"at": moment(said.when, zone)})
 
 
 def _flown_again(request: Request, run: Run, bundle: Bundle) -> Trace:

@@ -112,7 +112,7 @@ def show(
             pages=found.pages,
             total=found.total,
             airframes=tuple(Named(id=airframe.id, name=airframe.name) for airframe in airframes),
-            exercises=tuple(Named(id=v.exercise_id, name=v.title) for v in versions),
+            exercises=tuple(Named(id=v.exercise_id, name=v.named) for v in versions),
         ),
     )
 
@@ -184,12 +184,12 @@ def _begun(
         case "copy":
             version = request.app.state.database.read(lambda session: current_exercise(session, exercise))
             draft = copy_of(
-                version.bundle, title.strip() or viewer.says(phrase("Copy of {title}", title=version.title))
+                version.bundle, title.strip() or viewer.says(phrase("Copy of {title}", title=version.named))
             )
             return ImportedDraft(
                 draft.to_json(),
                 title_of(draft),
-                phrase("copied {title}", title=version.title),
+                phrase("copied {title}", title=version.named),
                 read_draft(draft).digest,
             )
         case "nothing":

@@ -99,9 +99,7 @@ def _moment(session: Session, choice: str) -> tuple[Bundle, str]:
             phrase("There is no exercise {exercise_id} any more.", exercise_id=repr(exercise_id)), "items"
         ) from None
     if item not in bundle.procedure.by_id:
-        raise EntryRefused(
-            phrase("{title} has no item {item} any more.", title=bundle.exercise.title, item=repr(item)), "items"
-        )
+        raise EntryRefused(phrase("{title} has no item {item} any more.", title=bundle.title, item=repr(item)), "items")
     return bundle, item
 
 
@@ -160,10 +158,10 @@ def _line(run: Run, latest: bool) -> MomentLine:
     return MomentLine(
         run_id=run.id,
         number=run.station or 0,
-        item=item.challenge,
-        response=item.response,
-        why=item.why or "",
-        exercise=bundle.exercise.title,
+        item=bundle.worded(item.challenge),
+        response=bundle.worded(item.response),
+        why=bundle.worded(item.why or ""),
+        exercise=bundle.title,
         begins=(run.origin_tick or 0) / 100,
         state=state,
         verdict=row.verdict if row is not None else None,

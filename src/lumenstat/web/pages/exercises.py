@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
 from lumenstat.exchange.list_files import Cell
-from lumenstat.language.wording import joined, phrase
+from lumenstat.language.wording import SOURCE_LANGUAGE, joined, phrase
 from lumenstat.records.exercises import current_exercises, withdraw
 from lumenstat.records.lists import a_page_of
 from lumenstat.records.tables import ExerciseVersion
@@ -86,7 +86,7 @@ def show(
     put_away = withdrawn == "yes"
     versions = request.app.state.database.read(lambda session: current_exercises(session, withdrawn=True))
     versions = [version for version in versions if version.withdrawn == put_away]
-    rows = [_row(version) for version in versions]
+    rows = [_row(version, viewer.language) for version in versions]
     wanted = [row for row in rows if _fits(row, q) and assist in ("", row.assist)]
     wanted.sort(key=lambda row: (row.airframe, row.family, *_sorted_by(row, sort)))
     found = a_page_of(wanted, page_, AT_A_TIME)
@@ -135,8 +135,8 @@ def _sorted_by(row: ExerciseRow, sort: str) -> tuple[float, str]:
     return figures.get(sort, 0.0), row.title
 
 
-def _row(version: ExerciseVersion) -> ExerciseRow:
-    bundle = version.bundle
+def _row(version: ExerciseVersion, language: str = SOURCE_LANGUAGE) -> ExerciseRow:
+    bundle = version.bundle.told_in(language)
     exercise = bundle.exercise
     return ExerciseRow(
         id=exercise.id,

@@ -147,7 +147,7 @@ def _group(request: Request, group_id: int, form: FormState | None = None) -> Gr
         exercises = [
             Chosen(
                 id=v.exercise_id,
-                name=v.title,
+                name=v.named,
                 ticked=v.exercise_id in opened,
                 beside=phrase(
                     "{airframe}, {assist}", airframe=v.bundle.airframe.name, assist=code_words(v.bundle.exercise.assist)

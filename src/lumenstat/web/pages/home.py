@@ -199,7 +199,7 @@ def _trainee(request: Request, viewer: Viewer) -> TraineeHomeContext:
             practice=tuple(
                 Practice(
                     exercise_id=v.exercise_id,
-                    title=v.title,
+                    title=v.named,
                     airframe=v.bundle.airframe.name,
                     minutes=v.bundle.exercise.minutes_at_most,
                     assist=v.bundle.exercise.assist,

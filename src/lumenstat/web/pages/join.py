@@ -58,7 +58,7 @@ def join(
         return page(request, JoinContext(code=code, says=says), 404)
     state.guessing.right(tried)
     if sure != "yes":
-        return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.title, part=part))
+        return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.named, part=part))
     if part != "station":
         return signed_in_response(request, run.trainee, urls.phone(run.id), run.id, part)
     return signed_in_response(request, run.trainee, urls.station(run.id), run.id)

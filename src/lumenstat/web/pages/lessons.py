@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.exercise import Fault
 from lumenstat.errors import EntryRefused, NoSuchRecord
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.approvals import refuse_unapproved
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import get_group, groups, members_of
@@ -137,7 +137,7 @@ def _form(
         shown = [p for p in trainees(session) if group_id is None or p.id in members or p.id in chosen]
         return StartManyContext(
             exercise_id=exercise_id,
-            title=bundle.exercise.title,
+            title=bundle.title,
             airframe=bundle.airframe.name,
             group=group_id,
             groups=tuple(GroupChoice(id=each.id, name=each.name) for each in groups(session)),
@@ -186,7 +186,7 @@ def _plan(
     if not chosen:
         raise EntryRefused(phrase("Choose at least one trainee."), "trainees")
     named = request.app.state.database.read(lambda s: get_group(s, group).name) if group is not None else None
-    title = f"{bundle.exercise.title}, {named}" if named else bundle.exercise.title
+    title = joined(", ", (bundle.title, named)) if named else bundle.title
     alike = typed.get("starts", "alike") == "alike"
     wanted = Range() if alike else _range(bundle, typed, [each for each in faults if each])
     return LessonPlan(bundle, title, chosen, instructor, typed.get("together") == "yes", wanted, group)

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from sqlalchemy.orm import Session
 
 from lumenstat.assessment.ledger import VERDICT_WORDS
-from lumenstat.documents.procedure import Step
 from lumenstat.errors import NoSuchRecord
 from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercise
@@ -30,32 +29,27 @@ class MissedLine(Context):
 def missed_lines(session: Session, missed: Sequence[MissedItem]) -> tuple[MissedLine, ...]:
     """What is missed, in words; the documents of each exercise are looked at once."""
     words = {str(verdict): text for verdict, text in VERDICT_WORDS.items()}
-    steps = {name: _steps(session, name) for name in {each.exercise_id for each in missed}}
+    items = {name: _items(session, name) for name in {each.exercise_id for each in missed}}
     return tuple(
         MissedLine(
             exercise=each.title,
-            item=_named(steps[each.exercise_id], each.item),
+            item=items[each.exercise_id].get(each.item, each.item),
             times=each.times,
             missed=each.missed,
             verdict=phrase("{verdict:low}", verdict=words.get(each.worst, each.worst)),
-            choice=f"{each.exercise_id}|{each.item}" if each.item in steps[each.exercise_id] else "",
+            choice=f"{each.exercise_id}|{each.item}" if each.item in items[each.exercise_id] else "",
         )
         for each in missed
     )
 
 
-def _steps(session: Session, exercise_id: str) -> Mapping[str, Step]:
-    """The items of an exercise as it is now, by id; none where it is there no more."""
+def _items(session: Session, exercise_id: str) -> Mapping[str, str]:
+    """The items of an exercise as they are called now, by id; none where it is there no more."""
     try:
-        return current_exercise(session, exercise_id).bundle.procedure.by_id
+        bundle = current_exercise(session, exercise_id).bundle
     except NoSuchRecord:
         return {}
-
-
-def _named(steps: Mapping[str, Step], item: str) -> str:
-    """An item as it is called now; by its id where the exercise has it no more."""
-    step = steps.get(item)
-    return item if step is None else f"{step.number + 1} {step.item.challenge}"
+    return {s.item.id: f"{s.number + 1} " + bundle.worded(s.item.challenge) for s in bundle.procedure.steps}
 
 
 class SlipLine(Context):

@@ -168,7 +168,7 @@ def record_file(request: Request, run_id: str, kind: Literal["json", "xapi", "ic
             return _file(json.dumps(made, ensure_ascii=False, indent=2), "application/json", f"{name}-statements.json")
         case "ics":
             began = run.started or run.created
-            content = run_ics(run.id, run.exercise.title, run.trainee.name, began, run.tick / 100)
+            content = run_ics(run.id, viewer.says(run.exercise.named), run.trainee.name, began, run.tick / 100)
             return _file(content, "text/calendar; charset=utf-8", f"{name}.ics")
 
 
