@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
 
 from lumenstat.demo import DEMO_PASSWORD
 from lumenstat.processes import FORKED, LOADED
@@ -50,6 +50,7 @@ class Server:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
         self.address = f"http://127.0.0.1:{self.port}"
+        self.was_killed = False
 
     def start(self) -> None:
         self.present_pace = self.pace
@@ -89,6 +90,7 @@ class Server:
         assert self._paces.poll(20) and self._paces.recv() == pace, "the server did not take the pace"
 
     def stop(self) -> None:
+        self.was_killed = True
         self.process.kill()
         self.process.join(timeout=20)
         self._paces.close()
@@ -113,19 +115,22 @@ def browser() -> Iterator[Browser]:
 
 @contextmanager
 def signed_in(browser: Browser, server: Server, name: str, expects: str = "WebSocket connection") -> Iterator[Page]:
-    """A browser window of one person; anything the page complains of fails the test, but what it `expects`."""
+    """A browser window of one person; anything the page complains of fails the test, but what it `expects`.
+
+    What a page asks for at the very moment at which a test kills the server, the browser itself says was cut off.
+    """
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     page = context.new_page()
     complaints: list[str] = []
+
+    def hear(message: ConsoleMessage) -> None:
+        text = message.text
+        cut_off = server.was_killed and "net::ERR_" in text
+        if message.type == "error" and not (cut_off or "WebSocket connection" in text or expects in text):
+            complaints.append(text)
+
     page.on("pageerror", lambda error: complaints.append(str(error)))
-    page.on(
-        "console",
-        lambda message: (
-            complaints.append(message.text)
-            if message.type == "error" and not ("WebSocket connection" in message.text or expects in message.text)
-            else None
-        ),
-    )
+    page.on("console", hear)
     page.goto(f"{server.address}/sign-in")
     page.fill("#sign_in_name", name)
     page.fill("#password", DEMO_PASSWORD)

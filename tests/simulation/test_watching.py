@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lumenstat.simulation.actions import ready, set_control
-from lumenstat.simulation.aircraft import Snapshot
+from lumenstat.simulation.snapshot import Snapshot
 from lumenstat.simulation.watching import Watch, WatchSnapshot
 from tests.procedures import shipped
 

@@ -65,11 +65,13 @@ class Due:
     def _came(self, text: str, attempt: Attempt) -> int | None:
         """Since when something had been there, or when it first was."""
         spans = self.timelines[text].spans(attempt.tick + 1)
+        # The last stretch: an indication that went and came again starts its time anew.
         return spans[-1][0] if spans else None
 
     def _since(self, timed: Timed, attempt: Attempt, reading: LogReading) -> int | None:
         """Ticks since the other item was done; None where it was not yet: then that one is out of its place."""
         other = reading.done(self.procedure.by_id[timed.item].number)
+        # Out of its place is judged by order; a time counted from what had not happened would say it twice.
         return None if other is None or other.index > attempt.index else attempt.tick - other.tick
 
     def _challenge(self, timed: Timed) -> str:

@@ -223,6 +223,7 @@ def _difference(
     bundle: Bundle, brought: Exceedance | None, base: Outcome, without: Outcome, own: set[str], it: str = phrase("it")
 ) -> tuple[Effect, str]:
     """What the action changed, the worst of it first; `own` names what it moved itself."""
+    # The worst first, and one sentence: what somebody reads first has to be what mattered most.
     if brought is not None:
         effect: Effect = "hazard" if brought.limit.severity == "hazard" else "deviation"
         return effect, phrase("without {it} there would have been no '{limit}'", it=it, limit=brought.limit.name)
@@ -231,6 +232,7 @@ def _difference(
         taken = without.alive_ticks[bus.id] - base.alive_ticks[bus.id]
         if taken > ALIVE_TICKS_THAT_MATTER:
             return "deviation", phrase("{bus} was dead {at:.0f} s longer for {it}", bus=bus.name, at=taken / 100, it=it)
+    # The very same object: the flight without it became the flight with it before the end.
     if base.state is without.state:
         return "harmless", phrase("{it} changed nothing else", it=it)
     if (name := _left_changed(base.state, without.state, own)) is not None:
@@ -256,6 +258,7 @@ def _left_changed(
 ) -> str | None:
     """The first switch or state, but its own, that stands elsewhere at the end for it."""
     for name, value in with_.items():
+        # Lamps, instruments and loads only show what a state does that is named by itself.
         if name in own or name.startswith(("lamp.", "instrument.", "load.", "time")) or isinstance(value, float):
             continue
         if value != other[name]:

@@ -36,6 +36,7 @@ def best_reading(
     `credit(candidate)` lies from 0 to 1; `precedes(i, j)` is the procedure's strict partial order.
     """
     before = _contradictions(candidates, precedes)
+    # Nearly every pair contradicts none: only the few that do go through the flow network.
     torn = sorted({p for p, others in enumerate(before) if others} | {q for others in before for q in others})
     worth = _worth(candidates, credit)
     kept = set(range(len(candidates))) - set(torn)
@@ -66,6 +67,7 @@ def _worth(candidates: Sequence[Candidate], credit: Callable[[Candidate], float]
     # Each of these sums over a whole reading stays below one step of the next.
     action_room = len(items) * (len(actions) + 1)
     credit_room = action_room * (len(items) * CREDIT_STEPS + 1)
+    # Bits of an item's rank: the earliest item outweighs all later ones together.
     item_room = credit_room << len(items)
     return [
         item_room
@@ -82,6 +84,7 @@ def _heaviest_antichain(worth: list[int], before: list[list[int]]) -> list[int]:
     size = len(worth)
     source, sink = 2 * size, 2 * size + 1
     graph = _Graph(2 * size + 2)
+    # More than all that can flow, so that no contradiction is ever cut instead of a pair.
     unbounded = sum(worth) + 1
     for p in range(size):
         graph.add(source, p, worth[p])
@@ -89,6 +92,7 @@ def _heaviest_antichain(worth: list[int], before: list[list[int]]) -> list[int]:
         for q in before[p]:
             graph.add(p, size + q, unbounded)
     reached = graph.cut(source, sink)
+    # Dilworth by minimum cut: a pair is kept whose way in is cut neither at its source nor at its sink.
     return [p for p in range(size) if reached[p] and not reached[size + p]]
 
 
@@ -138,6 +142,7 @@ class _Graph:
                 sent = self._push(end, sink, min(flow, self.room[edge]), levels)
                 if sent:
                     self.room[edge] -= sent
+                    # An edge and its way back have numbers that differ in the last bit alone.
                     self.room[edge ^ 1] += sent
                     return sent
             self._at[node] += 1

@@ -28,6 +28,7 @@ from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Exceedance, Flight, fly
 
 _INSTRUCTORS = phrase("The instructor's own hand brought it, so it costs nothing.")
+# What moves something; confirming, calling out and asking for hints do not.
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
 GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
 
@@ -72,6 +73,7 @@ def judge(
     progress: Progress = lambda doing, done, of: None,
 ) -> Ledger:
     """Judge a log that was flown with every expression of its exercise watched."""
+    # What stands in a log after Finish was not flown and is nobody's act.
     seen = tuple(events[: len(flight.moments)])
     return _Judge(bundle, procedure, flight, seen, progress).ledger()
 

@@ -44,6 +44,7 @@ def time_use(
         needed = max((planned[names[n]] for n in done if names[n] in planned), default=0)
     marks.append((end, FINISH, needed))
     lasting, least = [], end - needed
+    # From the end: lag that is gone at any later item was swallowed by a wait and cost nothing.
     for tick, number, due in reversed(marks):
         least = min(least, tick - due)
         lasting.append((number, tick, max(0, least)))
@@ -52,6 +53,7 @@ def time_use(
         if lag > behind:
             lost.append(_lost(procedure, number, before, lag - behind, tick, slipped))
         behind, before = max(behind, lag), number
+    # A hand may be quicker than the brisk one that the model has; nothing was lost then.
     if end < needed:
         lost = [
             Lost(
@@ -96,14 +98,13 @@ def _lost(procedure: Procedure, number: int, before: int, ticks: int, tick: int,
 
 
 @lru_cache(maxsize=16)
-def _flown(digest: str, canonical: str) -> Rehearsal:
-    del digest
+def _flown(canonical: str) -> Rehearsal:
     return rehearse(Bundle.from_canonical_json(canonical))
 
 
 def perfect_flight(bundle: Bundle) -> Rehearsal:
     """The perfect flight of an exercise, flown once in this process."""
-    return _flown(bundle.digest, bundle.canonical_json)
+    return _flown(bundle.canonical_json)
 
 
 __all__ = ["perfect_flight", "time_use"]

@@ -21,7 +21,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from lumenstat import ENGINE_VERSION
-from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.bundles import Bundle, bundle_for
 from lumenstat.errors import EntryRefused, LumenstatError
 from lumenstat.exchange.archived import KINDS, Kind
 from lumenstat.language.wording import phrase
@@ -288,7 +288,9 @@ def _keep(
         return
     kind.settled(session, values, numbers)
     if kind.table is ExerciseVersion:
-        values["content"] = _content_of(archive, str(values["digest"]))
+        digest = str(values["digest"])
+        values["content"] = _content_of(archive, digest)
+        values["named"] = bundle_for(digest, values["content"]).title
     if kind.numbered:
         values.pop(kind.key)
     made = kind.table(**{**kind.added, **values})

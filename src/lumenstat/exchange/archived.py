@@ -166,7 +166,7 @@ KINDS: tuple[Kind, ...] = (
     Kind(SchoolSetting, known=_by(SchoolSetting, "name")),
     Kind(Heading, known=_by(Heading, "heading")),
     Kind(Abbreviation, known=_by(Abbreviation, "short")),
-    Kind(ExerciseVersion, "digest", leaves_out=frozenset({"content"}), refers={"published_by_id": PERSON},
+    Kind(ExerciseVersion, "digest", leaves_out=frozenset({"content", "named"}), refers={"published_by_id": PERSON},
          known=_by(ExerciseVersion, "digest"), settled=_version_settled),
     Kind(Approval, refers={"by_id": PERSON, "digest": VERSION}, known=_by(Approval, "digest")),
     Kind(Group, "id", numbered=True, refers={"instructor_id": PERSON}, known=_group),

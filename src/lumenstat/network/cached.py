@@ -2,7 +2,7 @@
 
 For each set of present branches, modes and loads the inverse of the conductance matrix is kept, with every load as the
 resistance it is at its floor; what it takes less above its floor is put right by iteration, which shrinks the error by
-orders of magnitude a round. Where that does not settle, `network.solve` does.
+orders of magnitude a round. Where that does not settle, `solving.solve` does.
 """
 
 from __future__ import annotations
@@ -23,7 +23,9 @@ from lumenstat.network.solving import (
     wanted_mode,
 )
 
+# A startup passes through some dozens of cases; one of 24 buses takes some 40 kB.
 CACHED_AT_MOST = 400
+# More than ever needed where the guess is the last solution; what does not settle by then is solved slowly.
 MODE_ROUNDS = 14
 
 
@@ -82,6 +84,8 @@ class Network:
             if flipped == modes:
                 break
             modes = flipped
+        # From the first guess again: which of two equilibria of a load is found must not depend on this
+        # detour.
         return self._solve_slowly(present, emf, watts, *first)
 
     def _with_resistances(
@@ -123,11 +127,15 @@ class Network:
 
     def _case(self, present: tuple[bool, ...], watts: tuple[float, ...], modes: tuple[int, ...]) -> _Case:
         last = self._last
+        # Identity first: it is the same object until logic changes it, and comparing tuples costs more than
+        # the hit saves.
         if last is not None and last[0] is present and last[1] is watts and last[2] is modes:
             return last[3]
         key = (present, watts, modes)
         found = self._cases.get(key)
         if found is None:
+            # Thrown away whole: what is needed comes back in a few rounds, and nothing has to be counted
+            # on every hit.
             if len(self._cases) >= CACHED_AT_MOST:
                 self._cases.clear()
             found = self._cases[key] = self._new_case(present, watts, modes)
@@ -161,6 +169,7 @@ class Network:
         figures += pushed + list(watts) + slopes + fixed
         for n in self._bounded:
             figures += self._allowed(n, modes[n]) if present[n] else (0.0, -math.inf, math.inf)
+        # Thevenin: a volt more behind a branch raises its own bus by g * m, so only the rest drives amps.
         answers = [b.siemens * (1 - b.siemens * inverse[b.b][b.b]) if b.a < 0 else 0.0 for b in self.branches]
         return _Case(inverse, pushed, tuple(figures), answers)
 

@@ -1,7 +1,7 @@
 """The inner loop of a DC network, written out for one set of branches: no lists to walk, no indices to look up.
 
 `kernel(shape)` gives a function `settled(case, emf, volts)`. It finds the volts of a network whose linear part is
-already inverted (see `kept.Network`), checks that no branch has left the mode it was assumed in, and gives volts and
+already inverted (see `cached.Network`), checks that no branch has left the mode it was assumed in, and gives volts and
 amps; where a branch has, only the volts; where the iteration does not settle, None. Written out like this it takes a
 quarter of the time of the same loops over lists.
 """
@@ -13,8 +13,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 SETTLED_VOLTS = 1e-5
+# However weak the loads are, a round that still moved a bus by this much is not the last.
 COARSEST_VOLTS = 1e-2
 ROUNDS = 14
+# Volts that leap like this run away: the modes are wrong, and more rounds would only overflow.
 LOST_VOLTS = 1e3
 
 Found = tuple[list[float], list[float] | None] | None
@@ -68,6 +70,7 @@ def kernel_source(shape: Shape) -> str:
         lines.append(
             f"        q{i} = r{i} + w{i} * (v{i} / {floor * floor!r} - 1 / v{i}) if w{i} and v{i} > {floor!r} else r{i}"
         )
+    # Rounds share the old volts (Jacobi), so the order of buses cannot change what comes out.
     lines += [f"        n{i} = {' + '.join(f'm{i}_{j} * q{j}' for j in nodes)}" for i in nodes]
     lines.append(f"        change = max({', '.join(f'abs(n{i} - v{i})' for i in nodes)}, 0.0)")
     lines += [f"        v{i} = n{i}" for i in nodes]
@@ -82,6 +85,7 @@ def kernel_source(shape: Shape) -> str:
     ]
     for k in shape.bounded:
         lines += [f"    if not l{k} <= g{k} * ({_across(shape, k)}) <= h{k}:", "        return volts, None"]
+    # Off the line the slope is 0 and the fixed amps stand alone; on it they are 0. One formula serves both.
     amps = [f"s{k} * ({_across(shape, k)}) + c{k}" for k in range(len(shape.ends))]
     return "\n".join([*lines, f"    return volts, [{', '.join(amps)}]", ""])
 
@@ -94,6 +98,7 @@ def settled_below(inverse: Sequence[Sequence[float]], watts: Sequence[float], fl
     """
     answer = [2 * w / (f * f) for w, f in zip(watts, floor, strict=True)]
     factor = max((sum(m * a for m, a in zip(row, answer, strict=True)) for row in inverse), default=0.0)
+    # Loads answer volts too strongly for the bound to be of use: the strictest change is asked for.
     if factor >= 0.5:
         return SETTLED_VOLTS
     return min(COARSEST_VOLTS, SETTLED_VOLTS * (1 - factor) / factor) if factor else COARSEST_VOLTS

@@ -15,10 +15,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 GROUND = -1
+# A bus that nothing feeds would leave a row of noughts in the matrix. 0.3 mA at 28 V is less than any ammeter shows.
 BLEED_SIEMENS = 1e-5
 VOLTS_SETTLED = 1e-7
+# Moved all at once, two branches can throw each other out of their modes for ever; that shows within a few rounds.
 ROUNDS_TOGETHER = 6
 NEWTON_ROUNDS = 40
+# Near the most power that a source can give, the volts creep towards their solution by less and less a round.
 RESISTANCE_ROUNDS = 600
 
 
@@ -116,12 +119,15 @@ def _assemble(
     for node in range(size):
         power = watts[node]
         matrix[node][node] = BLEED_SIEMENS
+        # Below its floor a load is a resistance, so that a sagging bus can always be solved.
         if power:
             least = floor[node]
             at = volts[node]
             if at <= least:
                 matrix[node][node] += power / (least * least)
             elif newton:
+                # P / V by its tangent at V0: 2 P / V0 - P V / V0^2, a resistance below zero with amps
+                # beside it.
                 matrix[node][node] -= power / (at * at)
                 right[node] -= 2 * power / at
             else:
@@ -156,6 +162,7 @@ def eliminate(matrix: list[list[float]], right: list[float]) -> list[float]:
         row = matrix[pivot]
         lead = row[pivot]
         for below in range(pivot + 1, size):
+            # Most pairs of buses have no branch between them.
             factor = matrix[below][pivot]
             if factor:
                 factor /= lead
@@ -183,6 +190,7 @@ def line_current(branch: Branch, emf: float, volts: Sequence[float]) -> float:
 
 def wanted_mode(branch: Branch, current: float, mode: int) -> int:
     """The mode this line current asks for: the present one or its neighbour."""
+    # A nanovolt: what is nearer to the edge than rounding stays where it is.
     slack = 1e-9 * branch.siemens
     if mode == 0:
         return -1 if current < branch.low - slack else 1 if current > branch.high + slack else 0
@@ -197,6 +205,7 @@ def _flip(
     """Move every branch that is outside its mode to the neighbouring mode; only the first one if `one`."""
     flipped = False
     for index, branch in enumerate(branches):
+        # Closed contactors and batteries have no other mode.
         if branch.low == -math.inf and branch.high == math.inf:
             continue
         mode = modes[index]

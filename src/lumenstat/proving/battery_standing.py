@@ -15,7 +15,8 @@ from lumenstat.language import naming
 from lumenstat.proving.proof import BatteryStanding
 from lumenstat.rehearsal.perfect import Rehearsal
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, Snapshot
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.snapshot import Snapshot
 from lumenstat.systems.electrical.ac_sources import AcSection
 from lumenstat.systems.electrical.batteries import BatteriesSection, BatteriesStart
 from lumenstat.systems.electrical.battery_part import Battery

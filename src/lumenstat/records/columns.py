@@ -30,3 +30,8 @@ class WordsTextColumn(WordsColumn):
 
     impl = Text
     cache_ok = True
+
+
+def title_of(context: Any) -> str:
+    """The default of what a row is named: its plain title, of documents that have no words of their own for it."""
+    return str(context.get_current_parameters()["title"])

@@ -20,7 +20,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from lumenstat.documents.bundles import Bundle, bundle_for
-from lumenstat.records.columns import WordsColumn, WordsTextColumn
+from lumenstat.records.columns import WordsColumn, WordsTextColumn, title_of
 
 LISTED = (
     "created", "trainee_id", "instructor_id", "digest", "state", "mode", "outcome", "percent", "archived", "voided_at",
@@ -185,7 +185,7 @@ class ExerciseVersion(Base):
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
     exercise_id: Mapped[str] = mapped_column(String(64), index=True)
     title: Mapped[str] = mapped_column(String(200))
-    named: Mapped[str] = mapped_column(WordsTextColumn)
+    named: Mapped[str] = mapped_column(WordsTextColumn, default=title_of)
     content: Mapped[str] = mapped_column(Text)
     added: Mapped[datetime] = mapped_column(DateTime)
     current: Mapped[bool] = mapped_column(default=True)

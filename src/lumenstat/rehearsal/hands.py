@@ -15,7 +15,8 @@ from lumenstat.items.registry import Item
 from lumenstat.language import naming
 from lumenstat.language.values import position_text
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, Snapshot
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.snapshot import Snapshot
 from lumenstat.simulation.watching import Watch, WatchSnapshot
 from lumenstat.systems.panel.part import Control, Instrument
 from lumenstat.systems.terms import ticks

@@ -40,6 +40,7 @@ def _prepare(aircraft: Aircraft, line: Before) -> None:
         set_control(aircraft, name, position)
     if line.hold is not None:
         press(aircraft, line.hold, held=True)
+        # Held for a second, as a hand would.
         aircraft.arrive(aircraft.tick + 100)
         press(aircraft, line.hold, held=False)
     if line.request is not None:
@@ -93,6 +94,7 @@ def begin_fault(aircraft: Aircraft, args: Mapping[str, Any]) -> None:
     if "kind" in args:
         board.add(defined_fault(aircraft.plan.airframe, args))
     number = board.number(name)
+    # With a state to wait for it arms by itself, in the settling that follows.
     if args.get("when") is None:
         board.arm(number)
     aircraft.touched()

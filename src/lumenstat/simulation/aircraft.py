@@ -21,28 +21,24 @@ from lumenstat.simulation.dynamics import Conditions, Dynamics, Solution
 from lumenstat.simulation.faults import FaultBoard
 from lumenstat.simulation.plan import Plan, plan_for
 from lumenstat.simulation.reading import Reading
+from lumenstat.simulation.snapshot import CrewLine, Snapshot
 from lumenstat.simulation.units import Units
 from lumenstat.simulation.watcher import Watcher
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.terms import Discrete
 
+# Ticks of 10 ms. Half a minute: an aircraft that only aligns or charges costs next to nothing.
 LONGEST_STEP = 3000
 FIRST_STEP = 200
+# The error of a step of second order goes with the square of its length, so the root of it tells the next one.
 GROWTH = 6.0
 GROWTH_AFTER_FAILURE = 2.0
+# Logic feeds on itself through relays and units; one that is not quiet by now answers itself for ever.
 QUIET_ROUNDS = 20
+# Contactors that open because of what they do themselves would go on for ever.
 SETTLE_ROUNDS = 50
 TOLERABLE = 1.0
 NEAR = 0.005
-
-
-@dataclass(frozen=True, slots=True)
-class CrewLine:
-    """Something said on the ground crew line."""
-
-    tick: int
-    by: str
-    says: str
 
 
 @dataclass(slots=True)
@@ -57,20 +53,6 @@ class _Step:
     flipped: list[tuple[int, bool]]
     curvatures: list[float]
     next_ticks: int
-
-
-@dataclass(frozen=True)
-class Snapshot:
-    """All that an aircraft's future depends on."""
-
-    tick: int
-    d: list[Discrete]
-    x: list[float]
-    solution: Solution
-    curvatures: list[float]
-    step_ticks: int
-    calendar: Calendar
-    memory: tuple[tuple[object, ...], tuple[object, ...]]
 
 
 class Aircraft:
@@ -153,6 +135,7 @@ class Aircraft:
 
     def _next_step(self) -> _Step:
         due = self.calendar.next_tick()
+        # A step that was planned before something was put on the calendar may reach beyond it.
         if self._planned is None or self._planned.due != due:
             self._planned = self._plan_step(due)
         return self._planned
@@ -164,6 +147,8 @@ class Aircraft:
             length = due - self.tick
         growth = GROWTH
         while True:
+            # Everything about a step follows from the state; the wall clock and whoever looks have no say
+            # in it.
             x, between, curvatures, error = self._attempt(length)
             if error <= TOLERABLE or length == 1:
                 break
@@ -171,8 +156,10 @@ class Aircraft:
             # After a failure the error of this step says more about the next one than the length that was hoped for.
             bounded, growth = False, GROWTH_AFTER_FAILURE
         grown = int(length * min(growth, 0.9 / math.sqrt(error) if error > 0 else growth)) + 1
+        # A step cut short by an event says nothing against the length that went well before it.
         if bounded:
             grown = max(grown, self._step_ticks)
+        # The rough solution is the better first guess: it knows already which branches change their mode.
         solution = self._solved(self.tick + length, x, between)
         a = self.dynamics.outputs(self.tick + length, x, solution)
         flipped = self.plan.flipped(self.d, a)
@@ -184,6 +171,7 @@ class Aircraft:
         try:
             steps, start = self.plan.steps, self._current_rates()
             rough = steps.advance(self.x, start, self._curvatures, length)
+            # Rates at the end depend on amps there, so the network is solved at the rough end too.
             between = self._solved(self.tick, rough, self.solution)
             end = self.dynamics.rates(rough, between, self.conditions)
             curvatures, x, error = steps.correct(self.x, rough, start, end, length)
@@ -221,6 +209,7 @@ class Aircraft:
         Guesses go twice where a straight line would cross the threshold, then beside the last, then to the middle.
         """
         before, low, beside = self.tick, self.a, 0
+        # A straight line alone can creep: where the figure bends, it would halve the rest from one side only.
         guesses = cycle(("crossing", "crossing", "beside", "middle"))
         while step.end - before > 1:
             match next(guesses):
@@ -264,6 +253,7 @@ class Aircraft:
             watcher.at_event(self.tick)
 
     def _refuse_nonsense(self) -> None:
+        # One addition finds a nan or an infinity anywhere among several hundred figures.
         total = sum(self.a)
         if math.isfinite(total):
             return
@@ -331,6 +321,7 @@ class Aircraft:
         self._rates = None
         # After a switch nothing is known of how rates change.
         self._curvatures = self.plan.steps.straight
+        # What was quiet for half a minute moves fast right after a switch.
         self._step_ticks = min(self._step_ticks, FIRST_STEP)
 
     def begin_here(self) -> None:

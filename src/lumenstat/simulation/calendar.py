@@ -23,11 +23,14 @@ class Calendar:
     def __init__(self) -> None:
         self.events: list[Event] = []
         self.sequence = 0
+        # Taking an event out of the middle of a heap is slow; it is left there and known by its serial to be
+        # stale.
         self.serials: dict[tuple[int, int], int] = {}
 
     def add(self, tick: int, priority: int, target: int) -> None:
         """Put an event on the calendar, in place of any other of this kind and target."""
         serial = self.overtake(priority, target)
+        # Two events of one tick and priority come in the order they were made in, on every machine.
         self.sequence += 1
         heapq.heappush(self.events, Event(tick, priority, self.sequence, target, serial))
 

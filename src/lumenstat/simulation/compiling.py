@@ -34,6 +34,7 @@ def flipped_source(thresholds: Sequence[PlacedThreshold]) -> str:
     """`flipped(d, a)`: which comparators have to change at these outputs, as (place, new value)."""
     lines = ["def flipped(d, a):", "    found = []"]
     for c in thresholds:
+        # On and off at two figures: between them a comparator stays as it is.
         lines.append(f"    if a[{c.a}] < {float(c.off_below)!r} if d[{c.d}] else a[{c.a}] >= {float(c.on_above)!r}:")
         lines.append(f"        found.append(({c.d}, not d[{c.d}]))")
     return "\n".join([*lines, "    return found", ""])

@@ -55,6 +55,7 @@ class Dynamics:
         self._changes = changes
         self._units = [unit for _, unit in units]
         self._of_system = dict(units)
+        # Asked once here which units override what, so that no step calls a unit that has nothing to say.
         self._holding = [unit for unit in self._units if type(unit).hold is not Unit.hold]
         self._deciding = [unit.decides for unit in self._units if type(unit).decides is not Unit.decides]
         self._adding = [unit.adds_draws for unit in self._units if type(unit).adds_draws is not Unit.adds_draws]
@@ -129,6 +130,7 @@ class Dynamics:
         )
 
     def _watts(self, d: list[Discrete]) -> dict[str, float]:
+        # Every bus stands in it, dead ones too, so that units add without asking.
         watts = dict.fromkeys(self.plan.airframe.buses, 0.0)
         for slot, bus, taken in self._draws:
             if d[slot]:
@@ -161,6 +163,7 @@ class Dynamics:
         """EMF of the branches that have one, in their order, at the states `x`."""
         if self._worked_out_for is not now:
             self._work_out(now)
+        # What moves is written over what holds still; a starter's back-EMF goes with the speed of its shaft.
         emf = self._emf.copy()
         for move in self._moving_emf:
             move(x, emf)

@@ -43,6 +43,7 @@ class FaultBoard:
             f"({emitter.truth(parse(f.when or 'false'))}, {emitter.truth(parse(f.clear_when or 'false'))}),"
             for f in self.faults
         ]
+        # A tuple of pairs for all of them costs one call each time logic settles.
         source = f"def states(d):\n    return ({' '.join(rows)})\n"
         found: Callable[[list[Discrete]], tuple[tuple[bool, bool], ...]] = self._plan.function(source, "states")
         return found

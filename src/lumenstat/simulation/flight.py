@@ -11,7 +11,8 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, CrewLine
+from lumenstat.simulation.aircraft import Aircraft
+from lumenstat.simulation.snapshot import CrewLine
 from lumenstat.simulation.watcher import Watcher
 from lumenstat.simulation.watching import Timeline, Watch
 from lumenstat.systems.terms import Discrete
@@ -80,6 +81,7 @@ class Recorder:
     def at_event(self, tick: int) -> None:
         """Keep the present state; of several on one tick the last."""
         point = TracePoint(tick, tuple(self.aircraft.d), tuple(self.aircraft.a))
+        # The state before the first and after the last event of a tick: a chart draws the jump between them.
         if self.points and self.points[-1].tick == tick and len(self.points) > 1 and self.points[-2].tick == tick:
             self.points[-1] = point
         else:
@@ -109,11 +111,15 @@ def fly(
     finished = False
     for index, event in enumerate(events):
         aircraft.arrive(event.tick)
+        # Before the act: a switch is judged by what could be seen when the hand went to it.
         state, flags = aircraft.reading(), watcher.now()
         refusal = None
         try:
+            # Asked before the act: the crew's answer goes by how things stood when they were called.
             if event.verb == "request":
                 refusal = aircraft.units.hindrance(event.verb, event.args)
+            # A switch moved to where it stands already was still moved; a request that nobody follows was
+            # none.
             changed = carry_out(aircraft, event)
             accepted = changed or event.verb != "request"
         except ActionRefused:
@@ -149,5 +155,6 @@ def _exceedance(flight: Flight, limit: Limit, start: int, stop: int) -> Exceedan
     first = bisect_left(flight.trace, start, key=lambda point: point.tick)
     last = bisect_right(flight.trace, stop, key=lambda point: point.tick)
     figures = [point.a[slot] for point in flight.trace[first:last]]
+    # Furthest from where it came, not largest: a limit may be one for falling volts.
     before = flight.trace[first - 1].a[slot] if first else figures[0] if figures else 0.0
     return Exceedance(limit, start, stop, max(figures, key=lambda f: abs(f - before), default=before))

@@ -10,6 +10,7 @@ from lumenstat.language.expressions import Quantity
 from lumenstat.systems.layout import Layout, Places
 from lumenstat.systems.system import System
 
+# Far more than any unit has: the unit and its event follow from the number by one division.
 EVENTS_OF_A_UNIT = 1000
 """So many numbers of events every unit of a kind has for itself."""
 
@@ -27,6 +28,7 @@ def lay_out(airframe: Airframe, systems: Sequence[System], quantities: Mapping[s
     for system in systems:
         _number(layout.x, (state.name for state in system.states()))
         _number(layout.given, system.given())
+    # First, where the generated outputs write it.
     _number(layout.a, ["time"])
     for system in systems:
         _number(layout.a, (name for name, _ in system.outputs(layout)))
@@ -50,6 +52,7 @@ def _events(systems: Sequence[System]) -> dict[int, tuple[int, int]]:
     """By the number of a system, its first priority and its first event: kinds in order, units of a kind apart."""
     first: dict[type[System], int] = {}
     priority = 0
+    # Priorities go by kind, not by unit: two units of one kind act in the order in which their events were made.
     for kind in dict.fromkeys(type(system) for system in systems):
         first[kind] = priority
         priority += len(kind.EVENTS)

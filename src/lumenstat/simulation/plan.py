@@ -106,6 +106,7 @@ class Plan:
         file = f"<{self.airframe.id} {name} {next(_generated)}>"
         linecache.cache[file] = (len(source), None, source.splitlines(keepends=True), file)
         exec(compile(source, file, "exec"), space)  # noqa: S102 - our own generated places
+        # Without it every airframe that a draft ever was would stay in the cache of lines.
         finalize(space[name], linecache.cache.pop, file, None)
         return space[name]
 
@@ -122,6 +123,7 @@ class Plan:
     def _codes(self) -> dict[str, str]:
         """For every quantity the code that reads it: outputs, then states, then what is worked out of them."""
         codes: dict[str, str] = {}
+        # Formulas are emitted while the table fills: a later one may use an earlier one.
         self.codes = codes
         for name in self.quantities:
             place = self.a.numbers.get(name)
@@ -143,6 +145,7 @@ def _plan_of_text(airframe_json: str) -> Plan:
     return Plan(Airframe.model_validate_json(airframe_json))
 
 
+# By identity, and weakly: a document that nobody holds any more takes its entry with it.
 _plans: dict[int, tuple[ReferenceType[Airframe], Plan]] = {}
 
 

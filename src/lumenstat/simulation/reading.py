@@ -8,6 +8,7 @@ from lumenstat.items.readings import shown_figure
 from lumenstat.simulation.plan import Plan
 from lumenstat.systems.terms import Discrete
 
+# Frames carry what changed: digits that nobody can see would change all the time.
 OTHER_DECIMALS = 3
 
 

@@ -11,7 +11,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import CrewLine, Snapshot
+from lumenstat.simulation.snapshot import CrewLine, Snapshot
 from lumenstat.systems.terms import Discrete
 
 
@@ -47,6 +47,7 @@ class Replay:
     def at(self, tick: int) -> MomentSeen:
         """The moment at a tick, everything that happened on it included; later ones than the end are the end."""
         tick = min(max(0, tick), self.end)
+        # Of several events on one tick the last: what happened on it is part of the moment.
         number = bisect_right(self._ticks, tick) - 1
         snapshot, crew = self._kept[number]
         self.aircraft.restore(snapshot)

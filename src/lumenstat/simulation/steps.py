@@ -111,6 +111,7 @@ def source_of(kinds: StateKinds) -> str:
     def unpack(name: str, parts: list[str], prefix: str) -> str:
         return f"    {''.join(f'{prefix}{part}, ' for part in parts)}= {name}" if parts else "    pass"
 
+    # Names, not lists: local variables are the fastest thing that Python has.
     given = [unpack("x", names, "x"), unpack("share", lagging, "g"), "    h = s / 2"]
     stepped = [line for n in figures for line in _stepped(kinds, n)]
     reached = f"[{', '.join(f'y{n}' for n in figures)}]"
@@ -118,6 +119,7 @@ def source_of(kinds: StateKinds) -> str:
         f"    b{n} = (e{n} - r{n} - rs{n} * (o{n} - x{n})) / s" if n in kinds.stiff else f"    b{n} = (e{n} - r{n}) / s"
         for n in figures
     ]
+    # Only states with a tolerance have a say in the length of a step.
     errors = [f"abs(o{n} - y{n}) / {tolerance!r}" for n, tolerance in kinds.tolerances]
     lines = [
         "def advance(x, rates, curvatures, share, s):",
@@ -146,7 +148,9 @@ def _stepped(kinds: StateKinds, n: int) -> list[str]:
             f"    if r{n} or b{n}:",
             f"        z = rs{n} * s",
             f"        if z < {-NEARLY_STRAIGHT!r}:",
+            # e^z - 1 by itself loses its digits where z is small.
             "            p = expm1(z)",
+            # x
             f"            y{n} = x{n} + (r{n} * p + b{n} * (p - z) / rs{n}) / rs{n}",
             "        else:",
             f"            y{n} = x{n} + (r{n} * (1 + z / 2) + b{n} * h * (1 + z / 3)) * s",
@@ -156,6 +160,7 @@ def _stepped(kinds: StateKinds, n: int) -> list[str]:
         lines = [f"    y{n} = x{n} + (r{n} + b{n} * h - x{n}) * g{n}"]
     else:
         lines = [f"    y{n} = x{n} + (r{n} + b{n} * h) * s"]
+    # A charge or an open share that a long step carries over its end stands at its end.
     if n in kinds.shares:
         lines += [f"    if y{n} > 1: y{n} = 1.0", f"    elif y{n} < 0: y{n} = 0.0"]
     elif n in kinds.not_negative:

@@ -12,7 +12,9 @@ from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import Flight, TracePoint
 from lumenstat.systems.terms import Discrete
 
+# Volts. Less than a pixel of the debrief's chart.
 FLAT = 0.01
+# A chart that is cut out of the middle still finds a point near its edge.
 LONGEST_GAP_TICKS = 1000
 
 
@@ -72,6 +74,7 @@ def trace_of(flight: Flight) -> Trace:
 def _line(points: Sequence[TracePoint], slot: int) -> tuple[tuple[float, float], ...]:
     kept: list[TracePoint] = []
     for n, point in enumerate(points):
+        # The last point before a bend stays, or the line would begin to bend too early.
         near = kept and abs(point.a[slot] - kept[-1].a[slot]) < FLAT
         follows = n + 1 < len(points) and abs(points[n + 1].a[slot] - point.a[slot]) < FLAT
         if near and follows and point.tick - kept[-1].tick < LONGEST_GAP_TICKS:

@@ -20,6 +20,7 @@ class Units:
         self._logic, self._host = plan.logic, host
         made = [(n, system.unit(host, start, n)) for n, system in enumerate(plan.systems)]
         self.numbered: list[tuple[int, Unit]] = [(n, unit) for n, unit in made if unit is not None]
+        # Those that never follow anything are not asked: this runs after every event, until all is quiet.
         self._settling = [(n, unit.settle) for n, unit in self.numbered if _settles(unit)]
         self._remembering = [unit for _, unit in self.numbered if unit.SNAPSHOT]
         self._doing = {verb: unit for _, unit in self.numbered for verb in unit.VERBS}
@@ -76,4 +77,5 @@ class Units:
 
 
 def _settles(unit: Unit) -> bool:
+    # A unit has one of the two: `follow` is what the usual `settle` calls.
     return type(unit).settle is not Unit.settle or type(unit).follow is not Unit.follow

@@ -16,8 +16,9 @@ from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
 from lumenstat.language import naming
 from lumenstat.simulation.actions import carry_out, ready
-from lumenstat.simulation.aircraft import Aircraft, Snapshot
+from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import limit_text
+from lumenstat.simulation.snapshot import Snapshot
 from lumenstat.simulation.watching import Watch, WatchSnapshot
 from lumenstat.systems.terms import Discrete
 
@@ -134,6 +135,7 @@ class Variants:
         for index in range(first, len(self.events)):
             event = self.events[index]
             self._aircraft.arrive(event.tick)
+            # Only once all that was left out lies behind: before it two flights look alike and are not.
             if index > last and self._stands_as(self._checkpoints[index]):
                 return self._joined(self._checkpoints[index])
             if index == again_before:
@@ -147,6 +149,7 @@ class Variants:
     def _stands_as(self, then: _Checkpoint) -> bool:
         """Whether all that the future depends on is as it was in the flight with every act."""
         now, kept = self._aircraft, then.aircraft
+        # The cheap question first: most flights differ in a switch for most of their way.
         if now.d != kept.d or not self._watch.saw_as(then.seen, 0):
             return False
         if not all(math.isclose(x, y, rel_tol=NEAR, abs_tol=NEAR) for x, y in zip(now.x, kept.x, strict=True)):
@@ -186,4 +189,5 @@ def _lasted(flips: Sequence[tuple[int, bool]], end: int) -> bool:
             if tick > since:
                 return True
             since = None
+    # What flips on and off within one tick lasted for no time and exceeds nothing.
     return since is not None and end > since

@@ -44,6 +44,7 @@ class _Memory:
     def slope(self, n: int, inner: float | None, tick: int) -> float | None:
         """The rate of a figure since it was last looked at, per second."""
         figure, since = self.figures[n], self.ticks[n]
+        # Two events on one tick would divide by nothing; the slope is then what it was.
         if inner is None or figure is None or since is None or tick == since:
             return self.slopes[n]
         return (inner - figure) / ((tick - since) / 100)
@@ -141,6 +142,8 @@ class Watch:
     def _look(self, tick: int, a: list[float]) -> tuple[tuple[bool, ...], tuple[Any, ...]]:
         """Flags, and the trackers' inner values. What reads no figure is cached until something switches."""
         d = self.aircraft.d
+        # Most of what is watched reads switches alone, and they move some hundred times in a flight of
+        # thousands of steps.
         if d != self._stands:
             self._stands, self._stand = list(d), self._standing(d)
         found: tuple[tuple[bool, ...], tuple[Any, ...]] = self._figures(d, a, tick, self._memory, self._stand)

@@ -29,10 +29,12 @@ class Starter(Written):
 
     def branch_name(self, name: str, present: str, speed: str) -> BranchName:
         """Its branch, there while the state `present` is true; its EMF works against the bus."""
+        # From the bus to ground, so what it generates by turning stands against the current: minus.
         return BranchName(name, has_emf=True, present=present, back_emf=(speed, -self.back_emf_volts_per_percent))
 
     def branch(self, layout: Layout) -> Branch:
         """From its bus to ground; it gives nothing back."""
+        # Its clutch slips when the engine turns it faster; as a generator it would hold the engine back.
         return Branch(layout.nodes[self.bus], GROUND, 1000 / self.resistance_mohm, low=0.0)
 
     def relay(self, state: str) -> Threshold:

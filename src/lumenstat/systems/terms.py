@@ -11,6 +11,7 @@ TICKS_PER_SECOND = 100
 
 def ticks(seconds: float) -> int:
     """Seconds as whole ticks of 10 ms, at least one for anything above zero."""
+    # A delay that rounds to nothing would let two contactors change at one moment.
     return max(round(seconds * TICKS_PER_SECOND), 1) if seconds > 0 else 0
 
 

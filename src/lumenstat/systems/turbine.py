@@ -100,6 +100,8 @@ class Turbine:
     def governor(self, speed: float, governed: float) -> float:
         """Share of its fuel that the governor lets through to hold a speed."""
         wanted = (governed + 1 - speed) / GOVERNOR_BAND_PERCENT
+        # A flame needs some fuel even where the governor wants none, or an engine would go out each time it
+        # is fast.
         return 1.0 if wanted > 1 else wanted if wanted > LEAST_FUEL else LEAST_FUEL
 
     def acceleration(self, speed: float, push: float, burning: float, let: float) -> tuple[float, float]:
@@ -112,14 +114,18 @@ class Turbine:
         # Below that the turbine takes more than it gives; the starter has to carry it there.
         if burning and speed > spool.burn_from_percent:
             reach = 100 - spool.burn_from_percent
+            # In a turbine the air that burns comes from the shaft itself, so push grows with speed.
             share, steeper = (1.0, 0.0) if self.even else ((speed - spool.burn_from_percent) / reach, 1 / reach)
             power = spool.burn * burning
             gained += power * share * let
             slope = power * (steeper * let - (share / GOVERNOR_BAND_PERCENT if LEAST_FUEL < let < 1 else 0.0))
+        # At rest friction holds: less than it takes turns nothing, and nothing turns backwards.
         if speed <= 0:
             return (gained if gained > spool.drag_rest * thick else 0.0), 0.0
         slope -= (spool.drag_linear + 2 * spool.drag_square * speed) * thick
         lost = (spool.drag_linear * speed + spool.drag_square * speed * speed + spool.drag_rest) * thick
+        # Stiff steps are stable only where the slope pulls back; a run-up that feeds itself is stepped
+        # plainly.
         return gained - lost, min(0.0, slope)
 
     def fuel(self, speed: float, let: float) -> float:

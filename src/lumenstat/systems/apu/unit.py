@@ -16,6 +16,7 @@ from lumenstat.systems.terms import ticks
 from lumenstat.systems.turbine import Turbine
 from lumenstat.systems.unit import Host, Unit
 
+# Numbers of its events, as the calendar knows them.
 SELF_TEST, DOOR, START_LIMIT, COOLED, OIL_CHECK, RESTED = range(6)
 OIL_CHECK_SECONDS = 12.0
 STATES = (
@@ -110,6 +111,7 @@ class ApuUnit(Unit):
         if not self.get("charged"):
             return False
         x = self.host.x
+        # Taken at once, not over the seconds of the start: an attempt that fails has used it too.
         x[self._charge_at] = max(0.0, x[self._charge_at] - charge.uses_psi)
         return True
 
@@ -183,6 +185,8 @@ class ApuUnit(Unit):
                 self.put(door=self.moving_to or "moving")
                 self.moving_to = ""
             case 2 if self.get("phase") == "starting":
+                # Said as the pilot can find it: without fuel pressure nothing else is worth looking
+                # for.
                 fuel = self.get("fuelled") or self.get("lit")
                 self._stop("hung" if fuel else "no fuel pressure")
             case 3 if self.get("phase") == "cooling":
@@ -222,6 +226,7 @@ class ApuUnit(Unit):
         if not (speed or burning or drawn):
             return [0.0, turbine.ambient_celsius, 0.0], [0.0]
         let = turbine.governor(speed, self.apu.spool.governed_percent)
+        # What hangs on the shaft brakes in proportion to speed, so it never turns it backwards.
         push = self.apu.starter.push(drawn) - self._load * speed / 100
         gain, slope = turbine.acceleration(speed, push, burning, let)
         flow = turbine.fuel(speed, let) * self._fuel if burning else 0.0

@@ -20,10 +20,13 @@ from lumenstat.systems.system import Sections, System
 from lumenstat.systems.terms import BranchName, DcPath, FaultKind, RiserSource, StartField, State, Threshold, UsedUp
 from lumenstat.systems.unit import Host, Unit
 
+# Far below what an instrument shows, for errors of steps add up over a turnaround.
 CHARGE_TOLERANCE = 5e-5
 VOLTS_TOLERANCE = 3e-3
 CELSIUS_TOLERANCE = 0.2
+# A lamp that goes out at the degree at which it lit would flicker.
 COOL_AGAIN_DEGREES = 7.0
+# Of a battery of 40 Ah some five ampere-minutes: a lamp of 9 W for a quarter of an hour.
 CHARGE_THAT_MATTERS = 0.002
 
 

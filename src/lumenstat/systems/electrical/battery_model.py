@@ -36,6 +36,7 @@ REFERENCE_CELSIUS = 25.0
 TAPER = 0.4
 TAPER_END = 1.03
 GASSING_FROM = 0.95
+# What can be taken fades out over the last half percent, so that charge ends at 0 and never below.
 EMPTY_BELOW = 0.005
 COLD_TAKES = {"lead-acid": 0.5 / 45, "nickel-cadmium": 0.25 / 45}
 """Share of its capacity that a battery loses for each degree under 25: at -20 degC half, or a quarter."""
@@ -84,6 +85,7 @@ class BatteryModel:
     def of(battery: Battery, celsius: float, weakness: float = 1.0, shorted: float = 0.0) -> BatteryModel:
         """The model of a document's battery at the outside temperature; `weakness` multiplies its resistances,
         `shorted` is the share of its cells that give nothing any more and only warm."""
+        # Ions move the more slowly the colder it is; a worn battery has more of every resistance.
         cold = weakness * math.exp(battery.cold_per_degree * (REFERENCE_CELSIUS - celsius))
         curve = CELL_CURVES[battery.chemistry]
         return BatteryModel(
@@ -139,8 +141,13 @@ class BatteryModel:
         ohm = self._ohm(charge, amps > 0, self._warm(celsius), share)
         target = amps * ohm
         if amps < 0:
+            # Butler and Volmer's law with equal shares for both directions, solved for volts: asinh of
+            # the current.
             target += self.plates_volts * math.asinh(amps / self.exchange_amps)
+            # Its slope at this current, as a resistance beside R1.
             ohm += self.plates_volts / math.hypot(amps, self.exchange_amps)
+        # A volt of polarisation changes the current, and the current its target: on a strong bus it comes
+        # back at once.
         slope = -(1 + ohm * answer) / tau if answer > 0 else -1 / tau
         warming = self.warming(charge, polarisation, celsius, amps)
         return self._charge_rate(charge, amps, share), (target - polarisation) / tau, warming, slope
@@ -155,6 +162,7 @@ class BatteryModel:
 
     def warming(self, charge: float, polarisation: float, celsius: float, amps: float) -> float:
         """Kelvin per second: what resistance, polarisation and charge that is not kept give, less what goes outside."""
+        # Polarisation warms where it works against the current, on charge as on discharge.
         watts = amps * amps * self.r0_ohm + max(0.0, amps * polarisation)
         if amps > 0:
             not_kept = amps * self.open_circuit_volts(charge) * (1 - self.kept(charge))
@@ -172,6 +180,7 @@ class BatteryModel:
             return amps * self.kept(charge) / (3600 * capacity)
         drawn = -amps
         rated = self.capacity_ah / 5
+        # Rated at five hours: what is drawn faster than that takes more out than it gives.
         if self.peukert > 1 and drawn > rated:
             drawn *= (drawn / rated) ** (self.peukert - 1)
         return -drawn * min(1.0, max(0.0, charge) / EMPTY_BELOW) / (3600 * capacity)

@@ -127,6 +127,8 @@ class DcSuppliesUnit(Unit):
         """Which give volts, and which of those follow a speed."""
         self.emf, self._driven = [], []
         for (each, branch, shaft), on in zip(self._supplies, self._on, strict=True):
+            # Below every bus, so its lower bound of 0 A holds and no contactor has to part it from the
+            # network.
             self.emf.append(each.volts if on else OFF_VOLTS)
             if on and shaft is not None:
                 self._driven.append((branch, shaft, each.volts, each.regulated_from_percent))

@@ -88,8 +88,10 @@ class FeedingUnit(Unit):
         for supply, (now, before) in enumerate(zip(brought, self.brought, strict=True)):
             if now == before:
                 continue
+            # Whoever asks for another cart more often than there are carts gets the last one again.
             number = min(self.cart_number[supply] + 1, len(self.carts[supply]) - 1)
             self.cart_number = tuple(number if n == supply else each for n, each in enumerate(self.cart_number))
+            # Steadiness was the last cart's; the new one has the whole time to show ready before it.
             self.steady = tuple(each and n != supply for n, each in enumerate(self.steady))
             self.host.d[self.ready_slots[supply]] = False
         self.brought = brought
@@ -107,12 +109,14 @@ class FeedingUnit(Unit):
         self._change_carts()
         self._supplies(conditions[:supplies])
         self._others(conditions[supplies : len(self.sources)])
+        # Upstream first: a bus that another feeds must know whether that one lives.
         for number, bus in enumerate(self._order):
             if not self.feeds[bus]:
                 continue
             best, fed = self._best(bus), d[self.fed_slots[bus]]
             if best != fed:
                 d[self.fed_slots[bus]] = ""
+                # Under way already: where it ends is decided when it ends, not when it began.
                 if best and bus not in self.waiting:
                     self.waiting |= {bus}
                     self.later(number, ticks(self._section.transfer_seconds), TRANSFER)
@@ -164,6 +168,7 @@ class FeedingUnit(Unit):
         if kind == TRANSFER:
             bus = self._order[what]
             self.waiting -= {bus}
+            # The source that called for the transfer may be gone by now, or a better one have come.
             d[self.fed_slots[bus]] = self._best(bus)
         elif kind == READY:
             d[self.ready_slots[what]] = True

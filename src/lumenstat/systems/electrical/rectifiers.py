@@ -114,6 +114,8 @@ class RectifiersUnit(Unit):
     def wiring(self) -> list[Branch]:
         """From ground, bounded by the limit."""
         nodes = self.host.layout.nodes
+        # At its limit it becomes a source of current: the bus sags, as it does when a battery too empty hangs
+        # on it.
         return [Branch(GROUND, nodes[r.output], 1000 / r.resistance_mohm, 0.0, r.limit_amps) for r in self._rectifiers]
 
     def hold(self, watts: Mapping[str, float]) -> object:

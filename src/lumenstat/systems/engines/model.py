@@ -67,6 +67,7 @@ class EngineModel:
         starter, by_air = self.engine.starter, self.engine.air_starter
         given = starter.percent_per_second_per_kiloamp * amps / 1000 if starter is not None else 0.0
         if by_air is not None and air and speed < by_air.stalls_percent:
+            # A vane gives most at rest and nothing at the speed at which it runs free.
             given += by_air.percent_per_second * psi / by_air.full_psi * (1 - speed / by_air.stalls_percent)
         return given
 
@@ -78,6 +79,8 @@ class EngineModel:
         `braked` is what something on its shaft takes, in percent per second at full speed.
         """
         speed, celsius, _, _, pooled, _ = block
+        # Most of a startup one engine or both stand cold: the very same lists come back, and no step is cut
+        # for them.
         if not speed and now.still and block == self._rest:
             return self._rest_rates, self._rest_slopes
         turbine = self.turbine

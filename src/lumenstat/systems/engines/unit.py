@@ -62,6 +62,7 @@ class EngineUnit(Unit):
         self.motor_target = 0.0
         self._heat = 0.0
         if engine.duty is not None:
+            # Scaled so that heat reaches 100 % just at the end of the time that the starter may turn.
             self._heat = 100 / (1 - math.exp(-engine.duty.seconds / engine.duty.cools_seconds))
         self.put(phase="stopped", trouble="")
 
@@ -127,6 +128,7 @@ class EngineUnit(Unit):
         flows = fuel and self.has("fuelled")
         # Once lit it burns without spark for as long as fuel flows and it turns.
         lit = flows and self.has("lit") and self.has("turning")
+        # Below light-off speed a spark finds no mixture that would carry a flame.
         sparks = flows and not lit and ignition and self.has("at_light") and not self._fault("engine_no_light")
         self._time(LIGHTS, sparks, self._seconds_to_light() if sparks else 0.0)
         self.put(fuel=flows, lit=lit)
@@ -193,6 +195,7 @@ class EngineUnit(Unit):
         hung = active.get(("engine_hung", name), 1.0)
         return EngineState(
             burning=hung if lit else 0.0,
+            # Less air for the same fuel burns richer, and hotter.
             richness=active.get(("engine_hot", name), 1.0) * hung**-HUNG_RICHNESS,
             slowed=HUNG_SLOWED if hung < 1 else 1.0,
             oiled=not self._fault("engine_no_oil"),
@@ -214,6 +217,7 @@ class EngineUnit(Unit):
     def adds_draws(self, watts: dict[str, float]) -> None:
         """An electric motor takes watts by the cube of its speed."""
         if (motor := self.engine.motor) is not None:
+            # A propeller takes power by the cube of its speed.
             watts[motor.bus] += motor.watts * (self.motor_target / 100) ** 3
 
     def hold(self, watts: Mapping[str, float]) -> object:
