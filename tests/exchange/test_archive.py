@@ -18,6 +18,7 @@ from lumenstat.demo import DEMO_COURSE
 from lumenstat.documents.runlog import RunLog
 from lumenstat.exchange.archive import ArchiveRefused, course_archive, read_archive, school_archive, take_in
 from lumenstat.exchange.archived import KINDS
+from lumenstat.language.wording import catalogue_of, told
 from lumenstat.records.courses import courses, enrolled, steps_of
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise, current_exercises
@@ -104,6 +105,12 @@ def test_a_school_goes_into_an_empty_one_and_is_the_same(full: Database, empty: 
     names = empty.read(lambda s: [p.name for p, _ in enrolled(s, course.id)])
     assert names == full.read(lambda s: [p.name for p, _ in enrolled(s, 1)])
     assert list(faults_of(tmp_path / "empty.sqlite")) == []
+
+
+def test_an_exercise_keeps_its_words_of_other_languages(full: Database, empty: Database) -> None:
+    taken(empty, archive_of(full))
+    named = empty.read(lambda s: current_exercise(s, "guided-power-up").named)
+    assert told(named, catalogue_of("de")) == "Zum ersten Mal am Platz: Strom, geführt"
 
 
 def test_nobody_signs_in_by_an_archive_and_who_is_known_stays_who_they_are(full: Database, empty: Database) -> None:

@@ -35,9 +35,10 @@ GARBAGE_AFTER = (20_000, 20, 100)
 def serve_without_pauses() -> None:
     """Set the process up so that nothing keeps live runs waiting for long; what is loaded by now stays."""
     sys.setswitchinterval(SWITCH_SECONDS)
-    gc.collect()
+    # Not collected before: loading leaves a thousand objects behind, and to find them takes longer than they cost.
     gc.freeze()
     gc.set_threshold(*GARBAGE_AFTER)
+    gc.enable()
 
 
 def serve_runs(connected: socket.socket, database: Path, shown: Shown) -> None:

@@ -54,7 +54,8 @@ TOKEN_GOES_HERE = "token-goes-here-8d1f7c"  # noqa: S105 - where it goes, not wh
 class Context(BaseModel):
     """Base of every page's context: what the template is given, and nothing else."""
 
-    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True, extra="forbid")
+    # Built when a page is first asked for: a hundred and fifty of them would make every start a sixth longer.
+    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True, extra="forbid", defer_build=True)
     template: ClassVar[str]
     tab: ClassVar[str] = ""
     document_names: Annotated[SkipValidation[Names | None], Field(exclude=True)] = None
