@@ -241,7 +241,13 @@ export class Deck {
     const marginal = alive && (volts < Number(zone.dataset.low) || volts > Number(zone.dataset.high));
     const power = marginal ? "marginal" : alive ? "live" : "dead";
     if (zone.dataset.power !== power) zone.dataset.power = power;
-    zone.querySelector("[data-zone-state]").textContent = marginal ? _("▲ out of limits") : alive ? _("alive") : _("dead");
+    const words = marginal ? _("▲ out of limits") : alive ? _("alive") : _("dead");
+    const shown = zone.querySelector("[data-zone-state]");
+    if (shown.textContent !== words) {
+      shown.textContent = words;
+      // A narrow zone cuts it off; its bus and state are whole under the hand.
+      shown.parentElement.title = shown.parentElement.textContent.replace(/\s+/g, " ");
+    }
     return alive ? 1 : 0;
   }
 
