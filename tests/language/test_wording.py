@@ -121,6 +121,12 @@ def test_languages_are_named_as_those_who_speak_them_do() -> None:
     assert [language_name(each) for each in languages()] == ["English", "Deutsch"]
 
 
+def test_what_documents_say_is_told_in_a_list_too() -> None:
+    names = Names({"Main battery": "Hauptbatterie"})
+    both = phrase("{names} set.", names=joined(", ", ("Main battery", "Wipers")))
+    assert told(both, None, names) == "Hauptbatterie, Wipers set." and told(both, None) == "Main battery, Wipers set."
+
+
 def test_a_text_may_bring_its_own_words_along() -> None:
     title = in_languages("First time in the seat", {"de": "Zum ersten Mal am Platz"})
     says = phrase("{title}, {phase}", title=title, phase=phrase("flight"))

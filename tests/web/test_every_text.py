@@ -19,10 +19,12 @@ from sqlalchemy.orm import Session
 from lumenstat.documents.bundles import SHIPPED
 from lumenstat.language import wording
 from lumenstat.records.courses import Course
+from lumenstat.records.day_plans import DayPlanRecord
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import groups
 from lumenstat.records.preferences import Preferences, set_preferences
 from lumenstat.records.tables import Person
+from lumenstat.standins.today import plan_today
 from lumenstat.systems.registry import fault_targets
 from lumenstat.web import rendering
 from tests.web import conftest
@@ -81,6 +83,8 @@ def _theirs(client: TestClient) -> list[str]:
     def read(session: Session) -> set[str]:
         names = {person.name for person in session.query(Person)} | {group.name for group in groups(session)}
         names |= {text for course in session.query(Course) for text in (course.name, course.about)}
+        for record in session.query(DayPlanRecord):
+            names |= {record.title, *record.plan.wanted.rooms, *record.plan.wanted.stations}
         for version in current_exercises(session):
             for kind, targets in fault_targets(version.bundle.airframe).items():
                 names |= {name.replace("_", " ") for name in (kind, *targets)} | {kind, *targets}
@@ -125,6 +129,7 @@ def _untold_of(person: conftest.Person, first: list[str], theirs: list[str]) -> 
 def test_pages_say_nothing_that_no_catalogue_holds(
     bracketed: TestClient, odile: conftest.Person, ines: conftest.Person
 ) -> None:
+    bracketed.app.state.database.write(plan_today)  # type: ignore[attr-defined]
     theirs = _theirs(bracketed)
     run, waiting = judged_run(odile, ines), odile.start()
     draft = begin(odile, "copy", exercise="frost-on-the-ramp", title="Frost on the ramp, again").headers["location"]
@@ -139,6 +144,8 @@ def test_pages_say_nothing_that_no_catalogue_holds(
         "/people/list",
         "/exercises/frost-on-the-ramp/start-many",
         "/days",
+        "/groups/1/record?exercise=frost-on-the-ramp",
+        f"/runs/{run}/beside/{judged_run(odile, ines)}",
     ]
     assert _untold_of(head, [*pages, "/courses/1", "/courses/1/change", "/account", "/join", "/nowhere"], theirs) == {}
     own = [

@@ -122,7 +122,7 @@ class ControlItem(ItemBase):
         """The attempt that is complete once all its controls are done with."""
         done[moment.event.args["control"]] = moment.index
         if len(done) == len(self.all_controls):
-            names = ", ".join(seen.controls[name].name for name in self.all_controls)
+            names = joined(", ", (seen.controls[name].name for name in self.all_controls))
             yield attempt(
                 moment, True, phrase("{names} {verb}.", names=names, verb=verb), tuple(sorted(done.values())), evidence
             )

@@ -62,7 +62,7 @@ class Catalogue(Protocol):
 
 class _Value(str):
     """A text that is filled into another: `{x:low}` begins it small, `{x:high}` large, `{x:bare}` drops its full stop,
-    `{x:head}` is what stands before its first colon."""
+    `{x:head}` is what stands before its first colon, `{x:short}` its first two letters."""
 
     __slots__ = ()
 
@@ -74,6 +74,8 @@ class _Value(str):
                 return f"{self[:1].upper()}{self[1:]}"
             case "bare":
                 return self.rstrip(".")
+            case "short":
+                return self[:2].capitalize()
             case "head":
                 return self.split(":", 1)[0]
             case _:
@@ -154,7 +156,7 @@ def _parts(text: str) -> tuple[Part, ...]:
 
 def _filled(part: Part, catalogue: Catalogue | None, names: Names | None = None) -> str:
     if isinstance(part, str):
-        return part
+        return names.get(part, part) if names else part
     if isinstance(part, Mapping):
         language = catalogue.info()["language"] if catalogue else SOURCE_LANGUAGE
         return part.get(language, part[SOURCE_LANGUAGE])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from lumenstat.language.wording import phrase
 from lumenstat.training.day_plan import PHASE_WORDS, Clash, DayPlan, Phase, Slot, on_the_wall
@@ -56,8 +56,10 @@ class DayDrawing(Context):
     blocks: tuple[Block, ...]
 
 
-def draw_day(plan: DayPlan, clashes: list[Clash], names: Mapping[int, str]) -> DayDrawing:
-    """The plan, its lanes in the order in which they are named."""
+def draw_day(
+    plan: DayPlan, clashes: list[Clash], names: Mapping[int, str], says: Callable[[str], str] = str
+) -> DayDrawing:
+    """The plan, its lanes in the order in which they are named. `says` tells a text as its reader sees it, for room."""
     wanted = plan.wanted
     begins = min((slot.begins for slot in plan.slots), default=wanted.begins) // 60 * 60
     last = max((slot.ends for slot in plan.slots), default=wanted.ends)
@@ -67,7 +69,7 @@ def draw_day(plan: DayPlan, clashes: list[Clash], names: Mapping[int, str]) -> D
     places = {name: TOP + n * LANE for n, name in enumerate(lanes)}
     hit = {key for clash in clashes for key in clash.slots}
     blocks = [
-        _block(plan, slot, lane, places[lane], LEFT + (slot.begins - begins) * wide, wide, names, slot.key in hit)
+        _block(plan, slot, lane, places[lane], LEFT + (slot.begins - begins) * wide, wide, names, slot.key in hit, says)
         for slot in plan.slots
         for lane in ((slot.room,) if slot.room else slot.stations)
         if lane in places
@@ -88,17 +90,25 @@ def draw_day(plan: DayPlan, clashes: list[Clash], names: Mapping[int, str]) -> D
 
 
 def _block(
-    plan: DayPlan, slot: Slot, lane: str, y: float, x: float, wide: float, names: Mapping[int, str], clash: bool
+    plan: DayPlan,
+    slot: Slot,
+    lane: str,
+    y: float,
+    x: float,
+    wide: float,
+    names: Mapping[int, str],
+    clash: bool,
+    says: Callable[[str], str],
 ) -> Block:
     wanted = plan.wanted
     places = dict(zip(slot.stations, slot.trainees, strict=False))
     who = names.get(places.get(lane, 0), "") if slot.phase == "flight" else names.get(slot.instructor, "")
     width = (slot.ends - slot.begins) * wide
     room = int((width - 8) / 6.2)
-    words = _fitting(_names_of(slot.phase, who), room)
+    words = _fitting(_names_of(slot.phase, who), room, says)
     everybody = ", ".join(names.get(each, "") for each in slot.trainees)
     when = phrase("{start} to {end}", start=on_the_wall(wanted, slot.begins), end=on_the_wall(wanted, slot.ends))
-    says = phrase(
+    whole = phrase(
         "{title}, {phase}, {when}, {lane}; {instructor} with {trainees}",
         title=slot.title,
         phase=PHASE_WORDS[slot.phase],
@@ -116,8 +126,8 @@ def _block(
         width=round(width, 1),
         height=LANE - 4,
         words=words,
-        beside=slot.title if len(slot.title) <= room else "",
-        says=says,
+        beside=slot.title if len(says(slot.title)) <= room else "",
+        says=whole,
         clash=clash,
     )
 
@@ -130,9 +140,9 @@ def _names_of(phase: Phase, who: str) -> list[str]:
     return [
         phrase("{phase:high}, {who}", phase=words, who=who),
         phrase("{phase:high}", phase=words),
-        phase[:2].capitalize(),
+        phrase("{phase:short}", phase=words),
     ]
 
 
-def _fitting(names: list[str], room: int) -> str:
-    return next((name for name in names if len(name) <= room), "")
+def _fitting(names: list[str], room: int, says: Callable[[str], str]) -> str:
+    return next((name for name in names if len(says(name)) <= room), "")

@@ -348,7 +348,8 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
         services=tuple(services_of(airframe)) if airframe else (),
         quantities=tuple(quantities_of(airframe)) if airframe else (),
         flights=tuple(
-            FlownDraft(id=run.id, words=f"{run.trainee.name}, {moment(run.created, zone)}") for run in flights[:8]
+            FlownDraft(id=run.id, words=joined(", ", (run.trainee.name, moment(run.created, zone))))
+            for run in flights[:8]
         ),
     )
 

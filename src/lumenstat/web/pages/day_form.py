@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import date
 
 from fastapi import Request
@@ -54,7 +54,7 @@ def make_plan(
     chosen = [person for person in database.read(instructors) if str(person.id) in teaching]
     if not chosen:
         raise EntryRefused(phrase("Tick who teaches."), "instructors")
-    wanted = _wanted(typed, members, chosen, pace, flights)
+    wanted = _wanted(typed, members, chosen, pace, flights, viewer.says)
     title = viewer.says(phrase("{name}, {day:%-d %B}", name=name, day=wanted.day))
     plan = plan_day(wanted)
     made: str = database.write(lambda session: keep_plan(session, plan, title, group_id, viewer.name))
@@ -90,6 +90,7 @@ def _wanted(
     teaching: Sequence[Person],
     pace: dict[int, float],
     flights: tuple[PlannedFlight, ...],
+    called: Callable[[str], str],
 ) -> Wanted:
     try:
         day = date.fromisoformat(typed.get("day", ""))
@@ -115,8 +116,8 @@ def _wanted(
                 Who(id=p.id, name=p.name, pace=round(pace.get(p.id, 1.5), 2), **hours.get(p.id, {})) for p in members
             ),
             instructors=tuple(Who(id=p.id, name=p.name, **hours.get(p.id, {})) for p in teaching),
-            stations=_names(typed.get("stations", ""), phrase("Station"), "stations"),
-            rooms=_names(typed.get("rooms", ""), phrase("Room"), "rooms"),
+            stations=_names(typed.get("stations", ""), called(phrase("Station")), "stations"),
+            rooms=_names(typed.get("rooms", ""), called(phrase("Room")), "rooms"),
             flights=flights,
             **figures,
         )

@@ -187,7 +187,7 @@ def show_one(request: Request, plan_id: str, viewer: SignedIn) -> Response:
             day=record.day,
             zone=plan.wanted.zone,
             edition=record.edition,
-            drawing=draw_day(plan, found, names),
+            drawing=draw_day(plan, found, names, viewer.says),
             rows=tuple(_slot_row(plan, slot, names, slot.key in hit) for slot in ordered),
             clashes=tuple(dict.fromkeys(clash.says for clash in found)),
             left_over=plan.left_over,

@@ -26,7 +26,7 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.drills import next_moment
 from lumenstat.records.groups import may_practise
 from lumenstat.records.lists import runs_like
@@ -171,7 +171,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         run = database.read(lambda session: find_run(session, run_id))
         return page(request, being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
     others = tuple(
-        OtherRun(id=each.id, words=f"{each.trainee}, {moment(each.created, viewer.time_zone)}")
+        OtherRun(id=each.id, words=joined(", ", (each.trainee, moment(each.created, viewer.time_zone))))
         for each in database.read(
             lambda session: runs_like(session, run_id, None if viewer.is_instructor else viewer.id)
         )
