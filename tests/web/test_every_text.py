@@ -6,6 +6,7 @@ What documents and people say, and the codes of faults, is theirs and stays as i
 from __future__ import annotations
 
 import re
+import sys
 import time
 from collections.abc import Iterator, Mapping
 from pathlib import Path
@@ -62,6 +63,21 @@ def bracketed(tmp_path: Path, app_client: TestClient, monkeypatch: pytest.Monkey
     yield app_client
     for each in cached:
         each.cache_clear()
+
+
+@pytest.fixture
+def flattened(monkeypatch: pytest.MonkeyPatch) -> set[str]:
+    """Where pages format a phrase into plain text, which no reader's language reaches afterwards."""
+    found: set[str] = set()
+
+    def formatted(self: wording.Phrase, spec: str) -> str:
+        code = sys._getframe(1).f_code
+        if "/lumenstat/web/" in code.co_filename:
+            found.add(f"{code.co_filename.split('/lumenstat/')[-1]}, {code.co_name}: {self}")
+        return str.__format__(self, spec)
+
+    monkeypatch.setattr(wording.Phrase, "__format__", formatted, raising=False)
+    return found
 
 
 def _said(content: Any) -> Iterator[str]:
@@ -127,7 +143,7 @@ def _untold_of(person: conftest.Person, first: list[str], theirs: list[str]) -> 
 
 @pytest.mark.slow
 def test_pages_say_nothing_that_no_catalogue_holds(
-    bracketed: TestClient, odile: conftest.Person, ines: conftest.Person
+    bracketed: TestClient, odile: conftest.Person, ines: conftest.Person, flattened: set[str]
 ) -> None:
     bracketed.app.state.database.write(plan_today)  # type: ignore[attr-defined]
     theirs = _theirs(bracketed)
@@ -157,6 +173,7 @@ def test_pages_say_nothing_that_no_catalogue_holds(
         "/people/6/record",
     ]
     assert _untold_of(ines, own, theirs) == {}
+    assert flattened == set(), "an f-string makes plain English of a phrase"
 
 
 def test_a_text_that_is_in_no_catalogue_is_noticed() -> None:
