@@ -66,6 +66,8 @@ class Hub:
         """By how many seconds the latest beats came late."""
         self._names: dict[str, tuple[Sequence[str], Sequence[str]]] = {}
         self._opening: dict[str, asyncio.Task[_Open]] = {}
+        # After a restart a whole class comes back at once; one log is flown at a time, so that those already
+        # there go on.
         self._one_opens = asyncio.Semaphore(1)
         self._tasks: set[asyncio.Task[Any]] = set()
         self._ticker: asyncio.Task[None] | None = None
@@ -99,6 +101,7 @@ class Hub:
         if task is None:
             task = self._opening[run_id] = self._begin(self._open(run_id))
             task.add_done_callback(lambda _: self._opening.pop(run_id, None))
+        # Whoever asked first may go away; the others wait for the same flight.
         return await asyncio.shield(task)
 
     async def _open(self, run_id: str) -> _Open:
@@ -145,6 +148,7 @@ class Hub:
         """A new viewer, to whom the whole state is sent first."""
         found = await self._opened(run_id)
         view = found.views.of(seat)
+        # Those who are there already get what changed first, or the newcomer's whole state would swallow it.
         if (frame := view.changes()) is not None:
             send_all([each for each in found.seats if found.views.of(each) is view], encoded(frame))
         seat.begin(encoded(view.whole()))
@@ -185,12 +189,15 @@ class Hub:
         """
         found = await self._opened(run_id)
         if verb == "release" and isinstance(args, dict):
+            # The network may bring press and release together; the aircraft sees the hold as the hand
+            # made it.
             await asyncio.sleep(min(HELD_AT_MOST, found.live.still_held(str(args.get("control")), held)))
         done: dict[str, Any] = await asyncio.shield(self._begin(self._act(found, by, verb, args, client_id)))
         return done
 
     async def _act(self, found: _Open, by: str, verb: str, args: Any, client_id: str | None) -> dict[str, Any]:
         async with found.lock:
+            # Sent again after a broken link: told what came of it the first time.
             if client_id is not None and client_id in found.client_ids:
                 number = found.client_ids[client_id]
                 return {"number": number, "t": found.live.log[number].tick / 100}
@@ -224,6 +231,7 @@ class Hub:
         new = [(event, client_ids.get(n)) for n, event in enumerate(found.live.log[first:], start=first)]
         if not new:
             return
+        # Counted before it is waited for: an act that comes meanwhile begins behind it.
         found.stored += len(new)
         try:
             await self.store.add(found.live.run_id, first, new)
@@ -251,6 +259,7 @@ class Hub:
             await asyncio.sleep(max(0.0, due - loop.time()))
             late = loop.time() - due
             self.lateness.append(late)
+            # Beats that were missed are not made up for, or one hiccup would bring the next.
             if late > BEAT_SECONDS:
                 due = loop.time()
             self.beats += 1
@@ -263,6 +272,7 @@ class Hub:
         begun = loop.time()
         ticks: dict[str, int] = {}
         for run_id, found in list(self.open_runs.items()):
+            # An act under way brings the run up itself.
             if found.live.clock.running and not found.lock.locked():
                 self._tick(found, ticks)
             elif not found.seats and time.monotonic() - found.looked_at > IDLE_SECONDS and not found.live.log:
@@ -276,6 +286,7 @@ class Hub:
     def _tick(self, found: _Open, ticks: dict[str, int]) -> None:
         live = found.live
         try:
+            # Spread over the beats by where they lie in memory, so that not all of them are due in one.
             if not found.seats and (self.beats + id(found) // 64) % UNSEEN_BEATS:
                 return
             if found.ticks_again > time.monotonic():

@@ -16,25 +16,17 @@ from lumenstat.runs.clock import RATES, Clock
 from lumenstat.runs.coach import Coach, Word
 from lumenstat.runs.instructing import told
 from lumenstat.runs.open_card import Card
+from lumenstat.runs.verbs import AT_ANY_RATE, INSTRUCTOR_VERBS, TRAINEE_VERBS, WHILE_FROZEN, starts_clock
 from lumenstat.simulation.actions import carry_out, ready
 from lumenstat.simulation.flight import Moment, limit_text
 from lumenstat.simulation.watching import Watch
 
+# Ticks for each step of a lapse: fast enough, and a wait that ends in between is over by a tenth of a second at most.
 LAPSE_STRIDE = 10
 DRILL_TICKS = 18_000
 """A moment of a drill that nobody flies to its end is over after so long."""
+# A full log can still be ended, and what happens by itself in it kept.
 ROOM_TO_END = 10
-ACTING = frozenset({"set", "guard", "press", "release", "request"})
-TRAINEE_VERBS = ACTING | {"see", "call", "decide", "respond", "confirm", "hint", "rate", "note", "hand", "finish"}
-INSTRUCTOR_VERBS = ACTING | {
-    "freeze", "resume", "give", "say", "point", "hand", "hand-over", "fault", "clear", "rate", "note", "finish",
-}  # fmt: skip
-WHILE_FROZEN = frozenset({"hand", "release"})
-"""What a trainee may do in a frozen exercise: a button that was held springs back."""
-AT_ANY_RATE = frozenset({"rate", "hint", "note", "say", "point", "hand", "hand-over", "give"})
-"""What can be done while time passes faster, without slowing it."""
-STARTS_NOTHING = frozenset({"hand", "hint"})
-"""What a trainee can do without the clock starting."""
 FROZEN = phrase("The exercise is frozen; your instructor lets it go on.")
 
 
@@ -107,14 +99,17 @@ class LiveRun:
             self._apply(event)
         if drill is not None and not own:
             self._take_over(drill)
+        # After a crash the heartbeat may be younger than the last act: time that had passed is not flown
+        # again.
         self.clock.tick = max(tick, self.aircraft.tick)
-        if any(_starts_clock(event) for event in own) and not self.finished and not self.frozen:
+        if any(starts_clock(event) for event in own) and not self.finished and not self.frozen:
             self.clock.start()
 
     def _take_over(self, drill: DrillMoment) -> None:
         """The model has flown to the moment: its words are not for the trainee, and the card lies open there."""
         self.aircraft.arrive(drill.tick)
         self.last_tick = min(self.last_tick, drill.tick + DRILL_TICKS)
+        # What the coach said of the model's own flight is nobody's news.
         self.words.clear()
         self._right_before = frozenset(self.coach.right)
         self.card.open(drill.item)
@@ -143,6 +138,7 @@ class LiveRun:
             at = min(now, at + LAPSE_STRIDE * self.clock.rate)
             before = self._something_to_do()
             self.aircraft.advance(at)
+            # The trainee is there again at once, at the rate at which hands work.
             if self._something_to_do() != before:
                 self.clock.set_rate(1, at)
                 made.append(self._append(LogEvent(at, "instructor", "rate", {"times": 1})))
@@ -203,11 +199,12 @@ class LiveRun:
         self.aircraft.arrive(tick)
         event = LogEvent(tick, by, verb, checked)
         self._apply(event)
+        # Before whatever follows from the act: this one is acknowledged under its own number.
         number = len(self.log) - 1
         self._record_called_out(tick)
         if verb == "give" and checked["credit"] in ("full", "half"):
             self._hand_over_controls(tick, checked["item"])
-        if _starts_clock(event) and not self.frozen:
+        if starts_clock(event) and not self.frozen:
             self.clock.start()
         if self._moment_over() and not self.finished:
             self._finish(tick)
@@ -230,6 +227,7 @@ class LiveRun:
             )
         if self.frozen and by != "instructor" and verb not in WHILE_FROZEN:
             raise ActionRefused(FROZEN)
+        # Before anything is moved: what is refused has changed nothing.
         checked = check_args(verb, args)
         if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
             raise ActionRefused(
@@ -393,8 +391,3 @@ class LiveRun:
         """What is to be read off an instrument before it is shown anywhere else: the volts of hot buses."""
         hot = {bus.id for bus in self.bundle.airframe.electrical.buses if bus.hot}
         return frozenset(naming.bus_volts(bus) for bus in hot - self.called)
-
-
-def _starts_clock(event: LogEvent) -> bool:
-    """Whether time passes from an event on: a trainee has begun, or the instructor gave the word."""
-    return event.verb == "resume" if event.by == "instructor" else event.verb not in STARTS_NOTHING
