@@ -103,6 +103,7 @@ class Hands:
             return not self.watch.differs(tick, a) and seen(Sight(tick, a, self.watch.peek(tick, a))) == before
 
         looks = max(1, (min(self.aircraft.next_change, until) - begun) // LOOK_TICKS)
+        # Many looks show the same: by halves to the first that differs, as if every one had been taken.
         if looks > 1 and not same(looks):
             low = 0
             while looks - low > 1:
@@ -114,6 +115,7 @@ class Hands:
         """Do one thing, after the time it takes."""
         self.pass_time(PACE_SECONDS.get(verb, 0.5) if pace is None else pace)
         done = LogEvent(self.tick, "trainee", verb, args)
+        # Taken after the hand has moved there: what was seen last is what the act is judged by.
         self.before.append(self.watch.now())
         carry_out(self.aircraft, done)
         self.events.append(done)
@@ -205,6 +207,7 @@ class Hands:
                 found = self.tick if there(self.sight) else None
             pairs = zip(self.aircraft.x, stood, strict=True)
             still = all(math.isclose(now, then, rel_tol=STILL, abs_tol=STILL) for now, then in pairs)
+            # Something that is still to come, a cart on its way, may wake what stands.
             if still and not self.aircraft.calendar.due():
                 break
         self.restore(*kept)

@@ -19,6 +19,7 @@ from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.hands import Hands
 from lumenstat.systems.terms import ticks
 
+# Forty minutes: longer than any alignment or charge that an exercise may wait for.
 PATIENCE_TICKS = 240_000
 
 
@@ -62,6 +63,8 @@ def rehearse(bundle: Bundle) -> Rehearsal:
     if not first.ok:
         return first
     second = _Flier(bundle, procedure, _tails(procedure, first)).fly()
+    # The longest tail first is a rule of thumb, no proof: where the card's own order is quicker, that one is
+    # taken.
     return second if second.ok and second.ready_at <= first.ready_at else first
 
 
@@ -70,6 +73,7 @@ def _tails(procedure: Procedure, flight: Rehearsal) -> dict[int, int]:
     lasted = {act.item: act.ends - act.free for act in flight.acts}
     tails: dict[int, int] = {}
     for step in reversed(procedure.steps):
+        # From the last step backwards, so the tails of all that come later are there already.
         behind = [tails[n] for n in tails if procedure.precedes(step.number, n)]
         tails[step.number] = lasted.get(step.item.id, 0) + max(behind, default=0)
     return tails
@@ -110,6 +114,8 @@ class _Flier:
             for step in able:
                 self.ripe.setdefault(step.number, looked)
             if able:
+                # Of two equal tails the earlier on the card: the same exercise always gives the same
+                # flight.
                 chosen = min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number))
                 self._act(chosen, looked, first)
                 patient = self.hands.tick + PATIENCE_TICKS
@@ -208,6 +214,7 @@ class _Flier:
             self.branches[item.id] = way
             if any(each.stop and each.id == way for each in item.ways()):
                 self._stop(step, way)
+        # Whatever was done may bring a reading sooner, or for the first time.
         self.coming.clear()
         for other in self.procedure.steps:
             if item.one_of is not None and other.item.one_of == item.one_of and other is not step:
