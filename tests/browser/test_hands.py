@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 from typing import Any
 
 import pytest
@@ -11,6 +12,8 @@ from playwright.sync_api import TimeoutError as NotThere
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.records.database import Database
+from lumenstat.records.exercises import store_bundle
 from tests.browser.conftest import PACE_OF_HOLDS, PACE_OF_SLOW_HANDS, Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
@@ -318,6 +321,40 @@ def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int,
             assert hand.fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         context.close()
+
+
+def test_an_instrument_that_is_tapped_offers_near_figures_where_the_exercise_allows(
+    browser: Browser, server: Server
+) -> None:
+    whole = shipped("frost-on-the-ramp")
+    offering = whole.exercise.model_copy(update={"id": "near-figures", "title": "Near", "reading_choices": True})
+    database = Database(server.database)
+    database.write(partial(store_bundle, bundle=Bundle(whole.airframe, whole.checklists, offering)))
+    database.close()
+    for name in ("frost-on-the-ramp", "near-figures"):
+        address = station_of(browser, server, name)
+        with signed_in(browser, server, "ines") as ines:
+            ines.goto(address)
+            ines.wait_for_selector("[data-drawn=true]")
+            station = Station(ines)
+            station.turn_to("main-at-rest")
+            station.move("meter_selector", "MAIN")
+            shown = station.reads("battery_volts")
+            near = ines.locator('[data-item="main-at-rest"] [data-near-figure]')
+            ines.click('[data-instrument="battery_volts"]')
+            if name == "frost-on-the-ramp":
+                expect(near).to_have_count(0)
+                continue
+            figures = [each.replace("−", "-") for each in near.all_inner_texts()]
+            assert shown in figures and sorted(figures, key=float) == figures and len(set(figures)) == 3
+            assert all(0.3 < abs(float(each) - float(shown)) < 2 for each in figures if each != shown)
+            assert ines.evaluate("document.documentElement.scrollHeight <= innerHeight + 1"), "the page does not scroll"
+            near.nth(figures.index(shown)).click()
+            expect(ines.locator('[data-item="main-at-rest"] [data-call-reading]')).to_have_value(shown)
+            ines.check('[data-item="main-at-rest"] input[value="within"]', force=True)
+            station.answer("main-at-rest")
+            ines.wait_for_selector('[data-item="main-at-rest"]:not([data-state="current"])')
+            expect(ines.locator("[data-answered]")).to_have_text("1")
 
 
 PHONE: Any = {"width": 390, "height": 844}

@@ -165,6 +165,8 @@ class Exercise(Written):
     """Whether the trainee sees the riser while flying, or only afterwards, or never; usually after where examined."""
     on_lost_link: Annotated[Literal["go on", "hold"], Since("0.6")] = "go on"
     """What the clock does while the trainee's station is not linked."""
+    reading_choices: Annotated[Flag, Since("0.8")] = False
+    """Whether an instrument that is tapped offers three near figures, of which one is confirmed instead of typed."""
     texts: Annotated[Texts, Since("0.8")] = {}
     seed: int = 0
 

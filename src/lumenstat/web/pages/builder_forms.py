@@ -149,14 +149,17 @@ def exercise_forms(content: Mapping[str, Any], airframe: Airframe) -> Iterator[F
 
 
 def _running(content: Mapping[str, Any]) -> Iterator[Field]:
-    assists = tuple((name, name) for name in ("guided", "coached", "examined"))
-    lapses = (("off", "never"), ("waits", phrase("while waiting")), ("free", "freely"))
+    assists = tuple((name, code_words(name)) for name in ("guided", "coached", "examined"))
+    lapses = (("off", phrase("never")), ("waits", phrase("while waiting")), ("free", phrase("freely")))
+    risers = (("always", phrase("while flying")), ("after", phrase("only afterwards")), ("never", phrase("never")))
     yield words(content, "title", phrase("Title"), wide=True)
     yield area(content, "brief", phrase("Brief"))
     yield menu(content, "assist", phrase("Help"), assists, "examined")
-    yield menu(content, "time_lapse", "Time-lapse", lapses, "off")
+    yield menu(content, "time_lapse", phrase("Time-lapse"), lapses, "off")
     links = (("go on", phrase("time goes on")), ("hold", phrase("the clock is held")))
     yield menu(content, "on_lost_link", phrase("While a station is not linked"), links, "go on")
+    yield choice(content, "riser", phrase("Trainees see the riser"), risers)
+    yield flag(content, "reading_choices", phrase("Tapped instruments offer three figures"), usual=False)
     yield figure(content, "minutes_at_most", phrase("At most"), "min")
     yield figure(content, "pass_mark", phrase("Pass mark"), "%")
     yield expression(content, "ends_when", phrase("Ends by itself when"))

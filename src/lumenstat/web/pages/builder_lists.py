@@ -167,7 +167,7 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
         yield request.model_copy(update={"name": f"{at}.request", "wide": True})
         moved = (value_at(content, f"{at}.set") or {}).items()
         placed = ", ".join(f"{control} {position_text(to)}" for control, to in moved)
-        yield Field(name=f"{at}.set", label="Sets", value=placed, usual="beacon ON, flap_lever 8", whole=True)
+        yield Field(name=f"{at}.set", label=phrase("Sets"), value=placed, usual="beacon ON, flap_lever 8", whole=True)
     elif path == "papers":
         yield words(content, f"{at}.name", phrase("Paper"))
     elif path == "start.out_of_service":

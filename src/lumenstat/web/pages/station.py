@@ -143,6 +143,7 @@ class StationContext(Context):
     single_keys: bool
     announces_lamps: bool
     by_doing: bool
+    reading_choices: bool
     """Whether it is a draft's flight: what is called out there becomes items."""
     drill: str = ""
     """Of a moment of a drill: which one it is, in words."""
@@ -215,6 +216,7 @@ def station_context(
         single_keys=wants.single_keys,
         announces_lamps=wants.announces_lamps,
         by_doing=run.draft_id is not None,
+        reading_choices=exercise.reading_choices,
         drill=_drill_words(run, bundle),
     )
 

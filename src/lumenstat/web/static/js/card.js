@@ -14,6 +14,7 @@ export class Card {
     if (!target) return;
     const { turn, answer, see, locate, hint, flowDone, pad } = target.dataset;
     if (pad) return this.type(target, pad);
+    if ("nearFigure" in target.dataset) return this.confirm(target);
     if (target.dataset.continue) return this.answer();
     if (flowDone) return this.station.act("note", { text: "The flow is done.", flow: flowDone });
     if (turn) this.station.turnTo(turn);
@@ -30,6 +31,25 @@ export class Card {
     if (figure === "back") reading.value = reading.value.slice(0, -1);
     else if (figure === "−") reading.value = reading.value.startsWith("−") ? reading.value.slice(1) : `−${reading.value}`;
     else if (figure !== "." || !reading.value.includes(".")) reading.value += figure;
+  }
+
+  // Where the exercise allows it an instrument that is tapped offers what it shows among two figures near it.
+  offer(item, name) {
+    const near = item.querySelector("[data-near]");
+    const figures = near ? this.station.deck.nearFigures(name) : [];
+    if (near) near.hidden = figures.length === 0;
+    for (const [n, button] of (near?.querySelectorAll("[data-near-figure]") ?? []).entries()) {
+      button.textContent = figures[n] ?? "";
+      button.setAttribute("aria-pressed", "false");
+    }
+  }
+
+  confirm(button) {
+    for (const other of button.parentElement.children) other.setAttribute("aria-pressed", String(other === button));
+    const item = button.closest("[data-item]");
+    item.querySelector("[data-call-reading]").value = button.textContent;
+    item.querySelector("fieldset input").focus();
+    item.querySelector('[data-answer="call"]').scrollIntoView({ block: "nearest" });
   }
 
   get open() {
@@ -80,6 +100,7 @@ export class Card {
     }
     list.value = name;
     this.station.deck.showPicked(name);
+    this.offer(item, name);
     if (!("touch" in this.root.dataset)) item.querySelector("[data-call-reading]").focus();
   }
 

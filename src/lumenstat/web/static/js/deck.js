@@ -218,6 +218,19 @@ export class Deck {
     lamp.setAttribute("aria-label", lit ? _("{name} lamp, lit", { name: lamp.textContent.trim() }) : _("{name} lamp, dark", { name: lamp.textContent.trim() }));
   }
 
+  // What an instrument shows among two figures near it, in order; where it stands among them is drawn anew each time.
+  nearFigures(id) {
+    const element = this.instruments.get(id);
+    const text = element?.querySelector(".digits").textContent;
+    if (!text) return [];
+    const shown = Number(text.replace("−", "-"));
+    const { low, high } = element.dataset;
+    const decimals = Number(element.dataset.decimals);
+    const apart = Math.max(4 / 10 ** decimals, (Number(high) - Number(low)) / 25);
+    const below = Math.floor(Math.random() * 3);
+    return [0, 1, 2].map((n) => (shown + (n - below) * apart).toFixed(decimals).replace("-", "−"));
+  }
+
   paintInstrument(id, value) {
     const element = this.instruments.get(id);
     if (!element) return;
