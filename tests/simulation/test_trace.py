@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 
 from lumenstat.documents.bundles import Bundle
+from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import trace_of
 from tests.flights import perfect_frost
+from tests.procedures import shipped
 
 
 def test_lines_end_when_the_flight_does_and_jump_when_the_act_did(frost: Bundle) -> None:
@@ -21,3 +25,17 @@ def test_lines_end_when_the_flight_does_and_jump_when_the_act_did(frost: Bundle)
     essential = next(points for name, points in lines.items() if "ssential" in name)
     first = next(t for t, volts in essential if volts > 20)
     assert first == pytest.approx(36.05, abs=0.1)
+
+
+def test_what_a_machine_did_is_one_span_for_each_phase() -> None:
+    exercise = shipped("full-cold-start")
+    flight = fly(exercise, rehearse(exercise).events)
+    machines = trace_of(flight).machines
+    assert {machine.id for machine in machines} >= {"apu.phase", "engine.1.phase", "inertial.1.phase"}
+    for machine in machines:
+        for (begin, end, phase), (later, _, then) in pairwise(machine.spans):
+            assert begin < end <= later, machine.name
+            assert phase != then or end < later, f"{machine.name} was {phase} until {end} and went on being so"
+        assert machine.spans[-1][1] <= flight.end / 100
+    (apu,) = (machine for machine in machines if machine.id == "apu.phase")
+    assert [phase for _, _, phase in apu.spans][:3] == ["testing", "ready", "starting"]
