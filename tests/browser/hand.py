@@ -43,9 +43,11 @@ class Hand:
                 s.turn_to(args["item"])
                 s.answer(args["item"])
             case "decide":
-                s.turn_to(args["item"])
-                self.page.check(f'{s.at(args["item"])} input[value="{args["branch"]}"]', force=True)
-                s.answer(args["item"])
+                # Some have to be made within seconds of what shows: those of a hand, not of a busy machine.
+                with self.server.at_pace(PACE_OF_HOLDS):
+                    s.turn_to(args["item"])
+                    self.page.check(f'{s.at(args["item"])} input[value="{args["branch"]}"]', force=True)
+                    s.answer(args["item"])
             case "see":
                 item = next(i for i in self.verifies if args["control"] in i.all_controls)
                 s.turn_to(item.id)
