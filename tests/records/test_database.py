@@ -16,6 +16,7 @@ from sqlalchemy.exc import IntegrityError
 from lumenstat.demo import DEMO_PEOPLE, seed_demo, seed_library
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
+from lumenstat.language.wording import catalogue_of, told
 from lumenstat.records import runs
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise, store_bundle
@@ -138,3 +139,11 @@ def test_seeding_twice_changes_nothing(database: Database, run_id: str) -> None:
     database.write(seed_demo)
     assert database.read(lambda s: len(list(s.scalars(select(Run))))) == 1
     assert database.read(lambda s: len(list(s.scalars(select(Person))))) == len(DEMO_PEOPLE)
+
+
+@pytest.mark.parametrize("title", ['{"phrase~": 5}', '{"phrase~": [["{x.__class__}", null, {"x": "y"}]]}'])
+def test_a_title_that_looks_like_a_stored_phrase_is_a_title(database: Database, frost: Bundle, title: str) -> None:
+    hostile = Bundle(frost.airframe, frost.checklists, frost.exercise.model_copy(update={"title": title}))
+    database.write(lambda session: store_bundle(session, hostile))
+    named = database.read(lambda session: current_exercise(session, frost.exercise.id).named)
+    assert named == title and told(named, catalogue_of("de")) == title

@@ -16,6 +16,7 @@ from lumenstat.assessment.ledger import Ledger
 from lumenstat.records.runs import find_run
 from tests.web.conftest import Person, wait_until_judged
 from tests.web.test_builder import begin
+from tests.web.test_training import planned
 
 
 def choose(person: Person, language: str, name: str) -> int:
@@ -111,6 +112,14 @@ def test_lists_call_an_exercise_what_its_reader_calls_it(german: Person, odile: 
     assert "geführt" not in odile.client.get("/runs", params={"q": "geführt nirgends"}).text.split("<tbody")[-1]
     assert choose(odile, "en", "Odile Marrash") == 303
     assert TITLE["en"] in odile.client.get("/runs").text
+
+
+def test_a_plan_calls_its_exercises_what_each_reader_calls_them(odile: Person, ines: Person) -> None:
+    plan = f"/days/{planned(odile)}"
+    assert choose(ines, "de", "Ines Okafor-Lund") == 303
+    for person, language in ((odile, "en"), (ines, "de")):
+        page = html.unescape(person.client.get(plan).text)
+        assert TITLE[language] in page and TITLE["en" if language == "de" else "de"] not in page
 
 
 def test_papers_are_printed_in_the_reader_s_language(german: Person, odile: Person) -> None:

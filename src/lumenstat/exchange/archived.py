@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Select, inspect, select
 from sqlalchemy.orm import Session
 
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import KEEP_PARTS, phrase
 from lumenstat.records.approvals import Approval
 from lumenstat.records.audit import AuditLine
 from lumenstat.records.courses import Course, CourseStep, Enrolment
@@ -71,7 +71,7 @@ def _plan_settled(session: Session, values: dict[str, Any], numbers: Numbers) ->
         for slot in plan.slots
     )
     settled = plan.model_copy(update={"wanted": wanted.model_copy(update=changes), "slots": slots})
-    values["content"] = settled.model_dump_json()
+    values["content"] = settled.model_dump_json(context=KEEP_PARTS)
 
 
 def _line_settled(session: Session, values: dict[str, Any], numbers: Numbers) -> None:

@@ -7,7 +7,9 @@ from typing import Any
 
 from sqlalchemy import String, Text, TypeDecorator
 
-from lumenstat.language.wording import MARK, Phrase, as_json, from_json
+from lumenstat.language.wording import MARK, Phrase, as_json, from_json, joined
+
+STORED = f'{{"{MARK}'
 
 
 class WordsColumn(TypeDecorator[str]):
@@ -18,11 +20,14 @@ class WordsColumn(TypeDecorator[str]):
 
     def process_bind_param(self, value: str | None, dialect: Any) -> str | None:
         """As it is stored: plain text, or the parts of a phrase as JSON."""
-        return json.dumps(as_json(value), ensure_ascii=False) if isinstance(value, Phrase) else value
+        # Somebody's own text may begin as a stored phrase does; it must not be read as one.
+        if isinstance(value, Phrase) or (value is not None and value.startswith(STORED)):
+            return json.dumps(as_json(joined("", (value,))), ensure_ascii=False)
+        return value
 
     def process_result_value(self, value: str | None, dialect: Any) -> str | None:
         """As it was given."""
-        return from_json(json.loads(value)) if value and value.startswith(f'{{"{MARK}') else value
+        return from_json(json.loads(value)) if value and value.startswith(STORED) else value
 
 
 class WordsTextColumn(WordsColumn):

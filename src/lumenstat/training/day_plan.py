@@ -48,7 +48,7 @@ class PlannedFlight(Plain):
     """An exercise that is to be flown by these trainees; `minutes` is what the model needs."""
 
     exercise_id: str
-    title: str
+    title: Words
     minutes: float
     trainees: tuple[int, ...]
 
@@ -84,7 +84,7 @@ class Slot(Plain):
     begins: int
     ends: int
     exercise_id: str
-    title: str
+    title: Words
     instructor: int
     room: str = ""
     stations: tuple[str, ...] = ()
