@@ -9,6 +9,7 @@ catalogue stay as they are; those of a text that is gone from the sources go wit
 from __future__ import annotations
 
 import sys
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,8 @@ from babel.messages.pofile import read_po, write_po
 
 PACKAGE = Path(__file__).parents[1] / "src" / "lumenstat"
 LOCALES = PACKAGE / "locale"
+SOME_TIME = datetime(2026, 1, 1, tzinfo=UTC)
+"""Stands in compiled catalogues, so that they are the same bytes where no text has changed."""
 KEYWORDS = {"_": None, "_n": (1, 2), "phrase": None, "phrases": (1, 2)}
 
 
@@ -28,7 +31,8 @@ def gathered(locale: str | None = None) -> Catalog:
     parse: Any = parse_mapping_cfg
     with (LOCALES / "babel.cfg").open() as file:
         methods, options = parse(file)
-    catalogue = Catalog(locale=locale, project="Lumenstat", version="", charset="utf-8", fuzzy=False)
+    heads: Any = {"project": "Lumenstat", "version": "", "charset": "utf-8", "fuzzy": False}
+    catalogue = Catalog(locale=locale, creation_date=SOME_TIME, revision_date=SOME_TIME, **heads)
     for file, _, message, _, _ in sorted(extract_from_dir(PACKAGE, methods, options, KEYWORDS), key=lambda e: e[:2]):
         catalogue.add(message, locations=[(file, None)] if not _stands_in(catalogue, message, file) else [])
     return catalogue

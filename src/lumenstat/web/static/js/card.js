@@ -7,6 +7,9 @@ export class Card {
     this.items = new Map([...root.querySelectorAll("[data-item]")].map((e) => [e.dataset.item, e]));
     this.current = null;
     root.querySelector("[data-card]").addEventListener("click", (event) => this.clicked(event));
+    root.querySelector("[data-card]").addEventListener("change", ({ target }) => {
+      if (target.matches("[data-call-instrument]")) this.offer(target.closest("[data-item]"), target.value);
+    });
   }
 
   clicked(event) {
