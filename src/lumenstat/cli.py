@@ -210,6 +210,7 @@ def prove(
 
     try:
         bundle = read_bundle(exercise)
+    # An order in a circle is a finding like any other; a text that cannot be read is not.
     except DocumentError as error:
         found = order_findings(error.problems)
         if not found:

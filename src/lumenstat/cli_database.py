@@ -51,6 +51,7 @@ def backup(
     target = to or usual
     try:
         back_up(database, target)
+    # The one thing that a script needs to know of a backup: where it is.
     except StorageError as error:
         fail(error)
     typer.echo(json.dumps({"backup": str(target)}) if as_json else f"{target}: made and read back, it is whole")

@@ -102,6 +102,7 @@ def archive(
 
         if not course:
             return school_archive(session, school)
+        # By its name, which is what whoever types a command knows.
         found = next((c for c in courses(session, archived=True) if c.name.lower() == course.strip().lower()), None)
         if found is None:
             raise LumenstatError(f"there is no course {course!r}")

@@ -75,6 +75,7 @@ def add(
     """Add somebody, and print the first password, which they have to change."""
     from lumenstat.records.people import add_person, first_password, free_sign_in_name  # noqa: PLC0415
 
+    # Made here and told once; only its hash is kept.
     password = first_password()
     with _opened(database) as opened:
         person = opened.write(
@@ -104,6 +105,7 @@ def take_in(
             raise LumenstatError(f"{file}: {error.strerror}") from None
         if listed.problems:
             raise LumenstatError("\n".join(f"line {line}: {says}" for line, says in listed.problems))
+        # Without a name the first instructor leads new groups: a small school has only one.
         leads = opened.read(instructors)
         chosen = _found(opened, in_charge) if in_charge else next(iter(leads), None)
         if chosen is None:

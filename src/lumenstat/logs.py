@@ -23,6 +23,7 @@ class JsonLines(logging.Formatter):
             "logger": record.name,
             "says": record.getMessage(),
         }
+        # The number stands on the page of whoever met the trouble.
         if number := request_id.get():
             line["request"] = number
         if record.exc_info:

@@ -164,7 +164,7 @@ def test_monday_morning_from_an_empty_database(browser: Browser, empty_server: S
         hand.click("text=Pin it at this moment")
         page.select_option("[data-do=fault] select", "bulb_dead|apu_available")
         hand.click("text=Inject it")
-        page.wait_for_selector("[data-faults] li:has-text('bulb dead')")
+        page.wait_for_selector("[data-faults] li:has-text('Dead bulb')")
         hand.fill("[data-do=say] input", "Read the log first")
         hand.click("[data-do=say] button")
         expect(trainee.locator("text=Your instructor: Read the log first").first).to_be_visible()
@@ -191,7 +191,7 @@ def test_monday_morning_from_an_empty_database(browser: Browser, empty_server: S
         page.wait_for_url("**/debrief", timeout=60_000)
         page.wait_for_selector("[data-outcome]", timeout=60_000)
         acts = page.locator("[data-acts] li").all_inner_texts()
-        assert any("Battery before the log" in each for each in acts) and any("bulb dead" in each for each in acts)
+        assert any("Battery before the log" in each for each in acts) and any("Dead bulb" in each for each in acts)
         assert page.locator('[data-act="note"]').count() == 1, "with a mark on the time axis"
         the_form_keeps_what_was_typed(page)
         hand.click("input[name=sure]")

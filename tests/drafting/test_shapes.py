@@ -17,7 +17,8 @@ from lumenstat.drafting.trees import text_of, tree_of
 from lumenstat.errors import DocumentError, EditRefused
 from lumenstat.web.pages.builder_edits import edit
 from lumenstat.web.pages.builder_inspector import inspected
-from lumenstat.web.pages.builder_view import proof_view, sections_of
+from lumenstat.web.pages.builder_proof import proof_view
+from lumenstat.web.pages.builder_script import sections_of
 
 CHECKLIST = """format: lumenstat/checklist/1
 id: x

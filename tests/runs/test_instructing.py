@@ -127,7 +127,7 @@ def test_any_fault_that_the_airframe_knows_can_be_injected_now_or_when_a_state_c
     live.act("trainee", "guard", {"control": "dc_tie", "open": True})
     assert ("bulb_dead", "apu_available") in live.aircraft.faults.active
     live.act("instructor", "clear", {"fault": "injected-1"})
-    assert dict(tile_of(live).faults) == {"later": "bulb dead, apu_available"}
+    assert dict(tile_of(live).faults) == {"later": "Dead bulb: APU, Available"}
     replay = Replay(frost, tuple(live.log))
     for tick in (live.aircraft.tick, 100, live.aircraft.tick):
         there = dict(replay.at(tick).state)
@@ -221,7 +221,7 @@ def test_every_event_has_words(live: LiveRun, frost: Bundle, perfect_events: lis
     said = [said_of(event, frost) for event in [*perfect_events, *more]]
     assert all(said)
     assert said[-6:] == [
-        "Fault: battery weak, main",
+        "Fault: Weak battery: Main battery",
         "Handed over to Casimir",
         "3 s passed over",
         "1 Technical log: hint 1 taken",

@@ -46,7 +46,7 @@ def random_faults(airframe: Airframe, rng: random.Random) -> tuple[Fault, ...]:
     kinds = [kind for kind in ELECTRICAL if targets.get(kind)]
     chosen = rng.sample(kinds, min(len(kinds), rng.randrange(1, 4)))
     return tuple(
-        Fault(id=f"f{n}", kind=kind, target=rng.choice(targets[kind]), at=rng.randrange(0, 60))
+        Fault(id=f"f{n}", kind=kind, target=rng.choice(list(targets[kind])), at=rng.randrange(0, 60))
         for n, kind in enumerate(chosen)
     )
 

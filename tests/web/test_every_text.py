@@ -103,8 +103,8 @@ def _theirs(client: TestClient) -> list[str]:
         for record in session.query(DayPlanRecord):
             names |= {record.title, *record.plan.wanted.rooms, *record.plan.wanted.stations}
         for version in current_exercises(session):
-            for kind, targets in fault_targets(version.bundle.airframe).items():
-                names |= {name.replace("_", " ") for name in (kind, *targets)} | {kind, *targets}
+            for targets in fault_targets(version.bundle.airframe).values():
+                names |= {*targets, *targets.values()}
         return names | set(client.app.state.settings.grades)  # type: ignore[attr-defined]
 
     found |= client.app.state.database.read(read) | NOBODYS  # type: ignore[attr-defined]

@@ -129,8 +129,23 @@ def test_papers_are_printed_in_the_reader_s_language(german: Person, odile: Pers
     paper = PdfReader(io.BytesIO(german.client.get(f"/runs/{run}/debrief.pdf").content))
     text = " ".join(page.extract_text() for page in paper.pages)
     assert "Nicht auf der Karte" in text and "Nur zur Ausbildung" in text and "Not on the card" not in text
-    logbook = PdfReader(io.BytesIO(german.client.get("/people/6/record.pdf").content))
-    assert "Flugbuch" in logbook.pages[0].extract_text()
+
+
+def test_papers_say_what_documents_say_in_their_own_words(german: Person, odile: Person) -> None:
+    run = odile.start(exercise="guided-power-up")
+    with german.client.websocket_connect(f"/runs/{run}/socket") as socket:
+        socket.send_json({"id": "1", "verb": "confirm", "args": {"item": "log"}})
+        socket.send_json({"id": "2", "verb": "finish", "args": {}})
+        while socket.receive_json().get("id") != "2":
+            pass
+    wait_until_judged(odile, run)
+    paper = PdfReader(io.BytesIO(german.client.get(f"/runs/{run}/debrief.pdf").content))
+    text = " ".join(" ".join(page.extract_text() for page in paper.pages).split())
+    assert "Technisches Bordbuch" in text and "Technical log" not in text
+    logbook = PdfReader(io.BytesIO(german.client.get("/people/6/record.pdf").content)).pages[0].extract_text()
+    logbook = " ".join(logbook.split())
+    assert "Flugbuch" in logbook and TITLE["de"] in logbook and TITLE["en"] not in logbook
+    assert "bewertet" in logbook and "assessed" not in logbook
 
 
 def test_scripts_get_their_words_and_no_others(german: Person) -> None:

@@ -75,7 +75,7 @@ def test_neighbours_begin_differently_where_it_is_asked_for(odile: Person) -> No
     lesson = start(odile, "ines", "tobias", **own, fault=[fault, ""], at_from="60", at_to="90")
     found = runs(odile, lesson)
     assert len({run.digest for run in found}) == 2
-    assert all("bulb dead" in (run.variant or "") for run in found)
+    assert all("Dead bulb" in (run.variant or "") for run in found)
     assert odile.client.get(f"/exercises/frost-on-the-ramp?{lesson}").status_code == 200
     for wrong, says in (
         ({"charge_from": "90", "charge_to": "10"}, "the lower figure first"),
@@ -186,9 +186,9 @@ def test_beside_a_station_stand_the_log_the_slips_and_the_verdicts_so_far(odile:
             send(watching, "3", "note", text="no log")
         seen = odile.client.get(f"/runs/{run}/watch").json()
         assert [line["says"] for line in seen["lines"]] == [
-            "Main battery: ON", "Fault: bulb dead, apu_available", "Note: no log",
+            "Main battery: ON", "Fault: Dead bulb: APU, Available", "Note: no log",
         ]  # fmt: skip
-        assert seen["faults"] == [["i", "bulb dead, apu_available"]]
+        assert seen["faults"] == [["i", "Dead bulb: APU, Available"]]
         assert seen["words"] == ["That is 'Main battery'; 'Technical log' comes first."]
         assert odile.client.get(f"/runs/{run}/watch?after=3").json()["lines"] == []
         page = odile.client.get(f"/runs/{run}/verdicts").text

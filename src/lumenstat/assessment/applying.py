@@ -40,6 +40,7 @@ class Applicability:
     def settled(self, reads: LogReader) -> tuple[Applying, LogReading]:
         """What counts, and the reading for just that."""
         applying = self.applying(None)
+        # What counts tells what was done, and what was done tells what counts: until neither changes.
         for _ in range(ROUNDS):
             reading = reads.of(applying.steps)
             now = self.applying(reading)
@@ -47,6 +48,7 @@ class Applicability:
                 break
             applying = now
         else:
+            # It swings between two readings: the last one is as good as any, and the rounds have an end.
             reading = reads.of(applying.steps)
         return applying, reading
 
@@ -66,6 +68,7 @@ class Applicability:
             found.append(step)
             if any(True for _ in step.item.ways()):
                 way = ways[step.item.id] = self._way(step, reading)
+                # The first branch that stops; what lies behind it never came up.
                 stop = stop or (step if any(w.stop and w.id == way for w in step.item.ways()) else None)
         return Applying(tuple(found), stop)
 

@@ -55,6 +55,7 @@ def checked_appraisal(
             ),
             "grade",
         )
+    # By the list itself, so that a new recommendation is known here at once.
     found: Advice | None = next((each for each in get_args(Advice) if each == advice), None)
     if advice and found is None:
         raise EntryRefused(

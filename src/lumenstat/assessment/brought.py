@@ -48,6 +48,7 @@ class Brought:
         acts = sorted(
             (attempt.index, step.number, attempt)
             for step in steps
+            # Looking is never early; only acts can bring something.
             if (attempt := self.reading.kept.get(step.number)) is not None and self.reads.verb(attempt) in ACTS
         )
         if not exceeded or not acts:
@@ -55,6 +56,7 @@ class Brought:
         variants = Variants(self.bundle, self.events, self.flight.end, min(min(a.parts) for _, _, a in acts))
         found: dict[int, Early] = {}
         for each in exceeded:
+            # The last acts before it, newest first: most often it was the last one.
             before = [(step, a) for _, step, a in acts if a.tick <= each.start][-LOOKED_BACK_AT_MOST:]
             for number, attempt in reversed(before):
                 later = self._latest(number)

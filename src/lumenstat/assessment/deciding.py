@@ -26,6 +26,7 @@ def _done(reader: Reader, step: Step, attempts: Mapping[int, Sequence[Attempt]],
     """The first act that began a way while that was the right one."""
     begun = []
     for way in step.item.ways():
+        # A way that begins with something silent leaves no act to tell it by.
         if not way.items or way.items[0].SILENT:
             continue
         first = reader.procedure.by_id[way.items[0].id]

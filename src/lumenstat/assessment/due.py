@@ -33,6 +33,7 @@ class Due:
         item = step.item
         if item.not_before is not None and (waited := self._since(item.not_before, attempt, reading)) is not None:
             due = item.not_before
+            # Whole ticks on both sides: a hundredth of a second decides nothing by rounding.
             if waited < round(due.seconds * 100):
                 says = phrase(
                     "{at:.1f} s after '{due}'; at least {seconds:g} s were due.",
@@ -51,6 +52,7 @@ class Due:
                     seconds=due.seconds,
                 )
                 return "late", says
+        # What it waits for had its time as well, from when it came.
         if (awaited := item.due(attempt.way)) is not None:
             there = self._came(awaited[0], attempt)
             if there is not None and attempt.tick - there > round(awaited[1] * 100):

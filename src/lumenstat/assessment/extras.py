@@ -51,6 +51,7 @@ def judge_extras(
     rows: list[ExtraRow] = []
     for number, group in enumerate(groups):
         progress(number, len(groups))
+        # Each row is a flight; past this many the rest are told apart by nobody's patience.
         if variants.flown >= FLOWN_AGAIN_AT_MOST and number < len(groups) - 1:
             rows.append(_together(bundle, flight, events, variants, groups[number:]))
             break
@@ -64,6 +65,7 @@ def _groups(flight: Flight, events: Sequence[LogEvent], left: list[int]) -> list
     groups: list[_Group] = []
     open_ones = dict.fromkeys(left)
     for index in left:
+        # Guards go with what they guard, and by themselves only where that was not moved.
         if index not in open_ones or events[index].verb == "guard":
             continue
         del open_ones[index]
@@ -98,6 +100,7 @@ def _belonging(
     for n in range(index + 1, len(events)):
         if events[n].verb != "set" or events[n].args["control"] != event.args["control"]:
             continue
+        # A move that some item asked for ends what belongs together.
         if n not in left:
             break
         more.append(n)
@@ -134,8 +137,10 @@ def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: V
     without = variants.without(group.parts)
     brought = _brought(flight, without)
     effect, what = _difference(bundle, brought, variants.base, without, own)
+    # Put back, and nothing had come of it by then.
     if effect == "harmless" and group.back is not None:
         effect, what = "undone", phrase("put back at {at:.1f} s before it mattered", at=events[group.back].tick / 100)
+    # A hazard is worse than where the control was left; it stays the sentence.
     elif effect != "hazard" and (left := _left_elsewhere(flight, events, group)) is not None:
         what = left if effect == "harmless" else phrase("{what}, and {left}", what=what, left=left)
         effect = "deviation"

@@ -56,6 +56,7 @@ def brought_by_instructor(bundle: Bundle, flight: Flight, events: Sequence[LogEv
             suspects.setdefault(last, set()).add(each.limit.id)
     if not suspects:
         return frozenset()
+    # Flown from the first of them on; before it nothing differs.
     variants = Variants(bundle, events, flight.end, min(suspects))
     return frozenset(
         limit for index, limits in suspects.items() for limit in limits - variants.without(frozenset((index,))).exceeded

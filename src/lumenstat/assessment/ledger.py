@@ -61,6 +61,11 @@ class ItemRow(Row):
     evidence: tuple[Evidence, ...] = ()
     reached: bool = True
 
+    @property
+    def words(self) -> str:
+        """The verdict as a reader is told it."""
+        return VERDICT_WORDS[self.verdict] + (phrase(", corrected") if self.corrected else "")
+
 
 class ExtraRow(Row):
     """Something done that no item asked for, judged by what it did to the aircraft."""

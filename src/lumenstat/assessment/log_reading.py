@@ -74,6 +74,7 @@ class LogReader:
         candidates = [Candidate(number, index) for number, found in right.items() for index in found]
 
         def credit(candidate: Candidate) -> float:
+            # With one attempt there is nothing to choose, and weighing it would cost a look at all its times.
             if len(right[candidate.item]) == 1:
                 return 1.0
             return self.share(by_number[candidate.item], right[candidate.item][candidate.action], before)[0]
@@ -81,6 +82,7 @@ class LogReader:
         reading = LogReading()
         for pair in best_reading(candidates, credit, self.procedure.precedes):
             reading.kept[pair.item] = right[pair.item][pair.action]
+            # An act answers one item only.
             reading.used.update(right[pair.item][pair.action].parts)
         return reading
 
@@ -110,6 +112,7 @@ class LogReader:
             low, _ = self.window(step, reading)
             share = self.share(step, counted, reading)[0]
             for attempt in self._right(step).values():
+                # What another item took is no try of this one.
                 if not low < attempt.index < counted.index or reading.used & set(attempt.parts):
                     continue
                 worse, says = self.share(step, attempt, reading)

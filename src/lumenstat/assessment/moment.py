@@ -18,6 +18,7 @@ def of_moment(bundle: Bundle, ledger: Ledger, item: str, begin: float) -> Ledger
     limits = tuple(row for row in ledger.limits if row.start >= begin)
     hazards = {row.id for row in limits if row.severity == "hazard"}
     gates = tuple(gate for gate in ledger.gates if _gates(gate, item, hazards))
+    # By the same rules as a whole run, over the one item.
     possible, earned = points_of(rows, extras, limits)
     percent = percent_of(earned, possible)
     well = bool(rows) and rows[0].verdict == "done" and not gates and percent >= bundle.exercise.pass_mark
@@ -32,6 +33,7 @@ def of_moment(bundle: Bundle, ledger: Ledger, item: str, begin: float) -> Ledger
             "items": rows,
             "extras": extras,
             "limits": limits,
+            # Aims are about the end of the exercise, which a moment does not reach.
             "aims": (),
             "ending": None,
             "time": None,

@@ -48,6 +48,14 @@ CHOICES: Mapping[Kind, Sequence[str]] = {
     "outcome": OUTCOMES,
 }
 """What each kind of thing in a ledger can be judged to be."""
+CHOICE_WORDS: Mapping[str, str] = {
+    "pass": phrase("passed"), "held": phrase("not passed"), "fail": phrase("not passed"),
+    "unfinished": phrase("not finished"), "holds": phrase("stands"), "limit": phrase("a limit"),
+    "hazard": phrase("a hazard"), "deviation": phrase("a deviation"), "met": phrase("met"),
+    "missed": phrase("missed"), "waived": phrase("waived"), "harmless": phrase("harmless"),
+    "undone": phrase("undone"),
+}  # fmt: skip
+"""What verdicts of all but items are called."""
 LEAST_REASON = 8
 TAKEN_BACK = "computed"
 """The verdict of an override that takes back the one before it: what was computed counts again."""
@@ -108,6 +116,7 @@ def checked(ledger: Ledger, kind: str, item: str, verdict: str, points: float, r
             ),
             "verdict",
         )
+    # Only items have points; all else takes none.
     most = next((row.possible for row in ledger.items if found == "item" and row.item == item), 0.0)
     if not 0 <= points <= most:
         raise EntryRefused(phrase("Points for this item go from 0 to {most:g}.", most=most), "points")
@@ -154,6 +163,7 @@ def with_overrides(bundle: Bundle, ledger: Ledger, overrides: Sequence[Overridde
         for gate in (*_item_gates(bundle, ledger, items, latest), *_other_gates(limits, aims))
         if (waived := latest.get(("gate", gate_key(gate)))) is None or waived.verdict == "holds"
     )
+    # Whoever did not finish has not finished, whatever the points are now.
     outcome: Outcome = ledger.outcome
     if outcome != "unfinished":
         outcome = outcome_of(bundle.exercise, percent, gates)
@@ -270,10 +280,4 @@ def said_by(override: Overridden) -> str:
     if override.kind == "item":
         words = next(words for verdict, words in VERDICT_WORDS.items() if verdict == override.verdict)
         return phrase("{verdict:low}, {points:g}", verdict=words, points=override.points)
-    given = {
-        "pass": phrase("passed"),
-        "held": phrase("not passed"),
-        "fail": phrase("not passed"),
-        "unfinished": phrase("not finished"),
-    }
-    return given.get(override.verdict, override.verdict) if override.kind == "outcome" else override.verdict
+    return CHOICE_WORDS.get(override.verdict, override.verdict)

@@ -50,6 +50,7 @@ class Rows:
     def row(self, step: Step) -> ItemRow:
         """One item."""
         item, number = step.item, step.number
+        # What the instructor gave is settled; what the trainee did besides changes nothing.
         if (given := self._given.get(item.id)) is not None:
             return given_row(item, given)
         if number not in self._steps:
@@ -58,6 +59,7 @@ class Rows:
             return _bare_row(item.id, "not-applicable", 0.0, phrase("Another way was taken: '{taken}'.", taken=taken))
         counted, tries = self.reading.done(number), self.reading.tries.get(number, [])
         if counted is not None:
+            # Slips before it counted, without what was only looking for the right thing.
             return self._done(step, counted, [w for w in tries if w.index < counted.index and w.slip])
         if tries:
             verdict, says = self._wrong(step, tries[-1])
@@ -105,11 +107,13 @@ class Rows:
         if (unanswered := self._flow_answer(step, counted)) is not None:
             verdict, says = unanswered
             return self._graded(step, counted, verdict, says)
+        # Order before time: out of its place it was late or early by that alone.
         if step.number in self.reading.misplaced:
             return self._graded(step, counted, "out-of-order", self._misplaced_says(step, counted))
         verdict, says = self.due.verdict(step, counted, self.reading)
         if verdict == "done" and step.number in self.too_early:
             return self._graded(step, counted, "early", self.too_early[step.number].says)
+        # A slip afterwards counts as well, where it was put right again.
         slips = [*slips, *(w for w in self.reading.afterwards.get(step.number, ()) if w.slip)]
         if slips and verdict == "done":
             put_right = counted if slips[-1].index < counted.index else self._again(step, slips[-1].index) or counted
@@ -182,6 +186,7 @@ class Rows:
         line = self.flight.timelines[text]
         if (there := line.first_true(last.tick)) is not None and there <= self.flight.end:
             return "early", phrase("{last} It was there at {at:.1f} s.", last=last.says, at=there / 100)
+        # It had been there and was gone: said from memory.
         if line.spans(last.tick):
             return "wrong", phrase("Said to be there when it was there no longer.")
         if (there := self._comes(text, last)) is not None:
@@ -203,6 +208,7 @@ class Rows:
         soon = [
             n for n, a in kept.items() if self.bundle.procedure.precedes(step.number, n) and a.index < attempt.index
         ]
+        # What was skipped names the item better than what was rushed.
         if late:
             other = min(late)
             return phrase(
@@ -251,6 +257,7 @@ class Rows:
 
     def _graded(self, step: Step, attempt: Attempt, verdict: Verdict, says: str, corrected: bool = False) -> ItemRow:
         item = step.item
+        # Hints taken before it was done; what is read afterwards helped nobody.
         hints = {
             e.args["level"]
             for e in self.events

@@ -58,6 +58,7 @@ def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, 
     check_references(bundle, log.events)
     try:
         flight = fly(bundle, log.events, bundle.watched)
+    # A start that cannot be made is the document's fault, not the log's.
     except StartRefused:
         raise
     except ActionRefused as error:
@@ -149,6 +150,7 @@ class _Judge:
 
     def _limits(self, extras: Sequence[ExtraRow]) -> Iterator[LimitRow]:
         """Every exceedance; each limit costs once, unless the act that brought it is charged for it."""
+        # An act that is charged for a limit pays for it; the limit costs nothing on top.
         charged = {extra.limit for extra in extras} | {brought.limit for brought in self.too_early.values()}
         for each in self.flight.exceedances:
             if each.limit.id in self.instructors:
@@ -158,6 +160,7 @@ class _Judge:
                 )
                 yield row.model_copy(update={"severity": "waived", "says": says})
                 continue
+            # A hazard costs by its gate, which is worse than points.
             free = each.limit.severity == "hazard" or each.limit.id in charged
             yield _limit_row(each, 0.0 if free else self.bundle.exercise.credit.limit)
             charged.add(each.limit.id)
@@ -203,6 +206,7 @@ class _Judge:
             if event.verb not in ACTING_VERBS or index in belonging or event.by in ("instructor", "ground"):
                 continue
             control = event.args.get("control")
+            # A guard belongs to what it guards, and is judged with it.
             if event.verb == "guard" and control in guarded and not self._moved_besides(control, belonging):
                 continue
             if event.verb != "guard" and control in moved:

@@ -46,6 +46,7 @@ def time_use(
     lasting, least = [], end - needed
     # From the end: lag that is gone at any later item was swallowed by a wait and cost nothing.
     for tick, number, due in reversed(marks):
+        # Lag that was caught up later did not delay the end.
         least = min(least, tick - due)
         lasting.append((number, tick, max(0, least)))
     lost, behind, before = [], 0, FINISH

@@ -43,6 +43,7 @@ def validity_of(bundle: Bundle) -> Validity:
     if not _passes(bundle):
         return Validity(None, None, seconds)
     own = round(bundle.exercise.start.outside_celsius)
+    # From the exercise's own figure outwards, for there it can be flown.
     celsius = (
         _furthest(own, min(own, COLDEST), CELSIUS_STEP, lambda figure: _at_celsius(bundle, figure)),
         _furthest(own, max(own, HOTTEST), CELSIUS_STEP, lambda figure: _at_celsius(bundle, figure)),
@@ -69,6 +70,7 @@ def _passes(bundle: Bundle) -> bool:
 
 def _furthest(good: int, bound: int, step: int, can_be_flown: Callable[[int], bool]) -> int:
     """The figure furthest towards `bound` that can be flown, found by halving to within `step`; `good` can be."""
+    # Most exercises hold to the end of the scale: one flight instead of six.
     if good == bound or can_be_flown(bound):
         return bound
     bad = bound

@@ -94,6 +94,7 @@ class Bundle:
 
     def told_in(self, language: str) -> Bundle:
         """The same documents as they are shown in a language, each in its own words; what has none stays as it is."""
+        # No document brings words of its own for it: nothing to make a second set of.
         if self.names_in(language) is None:
             return self
         if language not in self._told:
@@ -224,6 +225,7 @@ class Library:
                 problems += loaded.caused_here(self._check_exercise(exercise, loaded))
             case None:
                 pass
+        # Two checks may find the same; by line, as an author goes through a file.
         return sorted(set(problems), key=lambda p: (p.line, p.path))
 
     def _airframe(self, name: str, of: Loaded, problems: list[Problem]) -> Airframe | None:
@@ -257,6 +259,7 @@ class Library:
         if exercise is not None and not isinstance(exercise, Exercise):
             problems.append(loaded.source.problem(("format",), "is not an exercise; give an exercise document"))
         if problems or not isinstance(exercise, Exercise):
+            # The exercise alone first: problems of the files it names would hide its own.
             raise DocumentError(problems)
         files = [self.find(Airframe, exercise.airframe)]
         files += [self.find(Checklist, name) for name in exercise.checklists]

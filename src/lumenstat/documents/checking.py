@@ -23,6 +23,7 @@ def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:
         checker.truth(("limits", n, "when"), limit.when, over_time=True)
         if limit.measures is not None:
             figures = [q.name for q in checker.quantities.values() if q.kind == "number" and not q.nullable]
+            # Where a control stands is no figure that passes a limit.
             figures = [name for name in figures if not name.startswith("control.")]
             checker.known(("limits", n, "measures"), "figure", limit.measures, figures)
     check_texts(airframe, checker)

@@ -50,6 +50,7 @@ def check_checklist(checklist: Checklist, airframe: Airframe, source: Source) ->
         for key in ("line_after", "floats_until"):
             if (name := getattr(section, key)) is not None:
                 checker.known(("sections", n, key), "item", name, ids)
+    # An order that refers to what is not there would only be found wrong again.
     if not checker.problems:
         check_order((checklist,), checker)
     _check_design(checklist, placed, checker)

@@ -30,6 +30,7 @@ def check_exercise(
         for name, position in line.set.items():
             if checker.known(path, "control", name, airframe.controls):
                 check_position(airframe.controls[name], position, path, checker)
+                # What was done before is done by nobody with hands: a guard stays as it is found.
                 if airframe.controls[name].kind == "guarded-toggle":
                     says = f"{name} is guarded and nobody lifts its guard here; say under `controls` where it is found"
                     checker.wrong((*path, "set", name), says)
@@ -51,8 +52,10 @@ def check_exercise(
     ids = [item.id for checklist in checklists for item, _ in items_with_paths(checklist)]
     if len(checklists) > 1:
         checker.unique(("checklists",), "item", ids)
+        # Order goes by ids, so it has no meaning while two items share one.
         if len(set(ids)) == len(ids):
             check_order(checklists, checker, ("checklists",))
+    # A paper may give what is handed out, or what the start has put into the aircraft.
     values = exercise.paper_values | found_at_start(exercise.start, airframe)
     for checklist in checklists:
         if checklist.airframe != airframe.id:

@@ -24,6 +24,7 @@ def check_order(checklists: Sequence[Checklist], checker: Checker, at: Path_ = (
             "circle",
             tuple(circle),
         )
+        # In a circle every further question about order has two answers.
         return
     _check_chains(procedure, checker, at)
 
@@ -34,6 +35,7 @@ def _check_chains(procedure: Procedure, checker: Checker, at: Path_) -> None:
     for step in procedure.steps:
         for key in step.item.answers():
             other = seen.get(key)
+            # Two branches of one decision may share an act: only one of them is ever on the card.
             if other is not None and not _told_apart(procedure, other, step):
                 checker.wrong(
                     at,

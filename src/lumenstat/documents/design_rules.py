@@ -100,6 +100,7 @@ def _of_section(section: Section) -> Iterator[Lint]:
         yield Lint(section.items[0].id, "section-too-long", says)
     free = section.order == "any" and len(section.items) > ROOM_IN_ANY_ORDER
     for number, item in enumerate(section.items):
+        # In the last third of a long section in any order: that is where things are forgotten.
         if free and item.critical and number >= len(section.items) * 2 / 3:
             yield Lint(
                 item.id,
@@ -107,6 +108,7 @@ def _of_section(section: Section) -> Iterator[Lint]:
                 phrase("'{challenge}' is critical and stands late; move it up", challenge=item.challenge),
             )
     seen: dict[tuple[str, str], Item] = {}
+    # Items of branches as well: the trainee reads them one after another.
     for item in walk(section.items):
         yield from _of_item(item)
         words = (item.challenge.strip().lower(), item.response.strip().lower())

@@ -78,6 +78,7 @@ def _structure(source: Source) -> Loaded:
         return Loaded(source, model.model_validate(source.data), ())
     except ValidationError as error:
         problems, paths = _problems(error, source, model)
+    # What is wrong is left out and the rest is read, so that the other checks have something to look at.
     left_out = frozenset(name for path in paths if (name := _id_around(source.data, path)) is not None)
     return Loaded(source, _without(source.data, paths, model), tuple(problems), left_out)
 
@@ -108,6 +109,7 @@ def _problems(error: ValidationError, source: Source, model: type[BaseModel]) ->
         if each["type"] == "too_short" and any(_inside(other["loc"], each["loc"]) for other in found):
             continue  # it is only too short because what is in it was wrong
         path = _path_in(source.data, each["loc"])
+        # Such an error lies in the mapping around a key; the key itself is what an author looks for.
         if each["type"] in ("missing", "extra_forbidden"):
             path = (*path, each["loc"][-1]) if path[-1:] != (each["loc"][-1],) else path
         paths.append(path)
@@ -145,12 +147,14 @@ def _remedy(error: dict[str, Any], path: Path_, source: Source, model: type[Base
         return "needs the key 'kind'"
     if error["type"] == "string_pattern_mismatch":
         return f"{error['input']!r} is not a name here; use small letters, figures and _, beginning with a letter"
+    # Long input is repeated by the library in full; a line of output is enough.
     return said.removeprefix("Value error, ").removeprefix("Input ")[:300]
 
 
 def _keys_beside(loc: tuple[int | str, ...], model: type[BaseModel]) -> list[str]:
     """The keys that the model around an unknown key does have, as far as its types tell."""
     schema = model.model_json_schema(by_alias=True)
+    # Walks the schema along the path, as far as it can be told which type stands there.
     definitions = schema.get("$defs", {})
 
     def resolve(node: dict[str, Any]) -> dict[str, Any]:
@@ -184,6 +188,7 @@ def _without(data: Any, paths: list[Path_], model: type[Document]) -> Document |
 
 def _prune(data: Any, path: Path_) -> None:
     """Take out the innermost list entry around the path, or else the key itself."""
+    # A whole entry: half of an item would bring problems that its author never made.
     cut = max((n for n, part in enumerate(path) if isinstance(part, int)), default=len(path) - 1)
     for part in path[:cut]:
         try:

@@ -52,13 +52,16 @@ class Procedure:
                 masks[later.number] |= 1 << self.by_id[name].number
             floating = later.item.floats_until or self.sections[later.section].floats_until
             if floating is not None:
+                # The other way round: what it floats until comes after it.
                 masks[self.by_id[floating].number] |= 1 << later.number
         return masks
 
     def _ordered(self, earlier: Step, later: Step) -> bool:
         """Whether sections alone put the one before the other."""
+        # A floating item is bound by its own words alone.
         if earlier.item.floats_until or later.item.floats_until:
             return False
+        # Items of two branches of one decision never meet.
         if earlier.branch and later.branch and earlier.branch[0] == later.branch[0] and earlier.branch != later.branch:
             return False
         if earlier.section == later.section:
@@ -67,12 +70,14 @@ class Procedure:
             )
         if self.sections[earlier.section].floats_until or self.sections[later.section].floats_until:
             return False
+        # Waiting for something need not hold up the next section: that is often begun meanwhile.
         return earlier.item.waits_for is None
 
 
 def _closed(masks: list[int]) -> tuple[int, ...]:
     closed = list(masks)
     changed = True
+    # Everything before what comes before it; repeated until nothing is added.
     while changed:
         changed = False
         for number, mask in enumerate(closed):
@@ -93,6 +98,7 @@ def procedure_from(checklists: Sequence[Checklist], papers: dict[str, float | st
 
     def place(items: tuple[Item, ...], branch: tuple[str, str] | None) -> None:
         for item in items:
+            # An item can name a branch that it belongs to without standing in it.
             hangs_on = (item.of_branch.item, item.of_branch.branch) if item.of_branch else branch
             steps.append(Step(len(steps), item, len(sections) - 1, hangs_on))
             for way in item.ways():

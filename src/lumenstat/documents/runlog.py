@@ -277,12 +277,14 @@ def parse_event(written: Any, line: int) -> LogEvent:
     if len(rest) != 1:
         raise LogError(phrase("an event has `t`, `by` and one verb"), line)
     t, by = written.get("t"), written.get("by")
+    # True is a number to Python, and no time to anybody else.
     if isinstance(t, bool) or not isinstance(t, int | float) or not 0 <= t <= 86_400:
         raise LogError(phrase("`t` is a number of seconds from 0 to 86400"), line)
     if by not in BY:
         raise LogError(phrase("`by` is one of {by}", by=", ".join(BY)), line)
     verb, args = next(iter(rest.items()))
     try:
+        # Ticks are whole; a log written by another program may have more decimals.
         return LogEvent(round(t * 100), by, verb, check_args(verb, args))
     except LogError as error:
         raise LogError(str(error), line) from None

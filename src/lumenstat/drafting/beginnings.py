@@ -48,10 +48,12 @@ def from_sheet(airframe: Airframe, title: str, rows: Sequence[SheetRow]) -> Draf
     left_open: list[str] = []
     for row in rows:
         name = row.section or "Checklist"
+        # The sheet says where a section begins, not where it ends: another name begins the next.
         if not sections or sections[-1]["title"] != name:
             number = len(sections) + 1
             sections.append(CommentedMap({"id": f"part-{number}", "title": name, "items": CommentedSeq()}))
         item_id = slug(row.item["challenge"])
+        # The same challenge twice is usual on paper, and ids are given once.
         while item_id in taken:
             item_id += "-again"
         taken.add(item_id)
@@ -67,6 +69,7 @@ def copy_of(bundle: Bundle, title: str) -> Draft:
     tree = tree_of(exercise)
     name = slug(title)
     tree["id"], tree["title"] = name, written(title)
+    # Its checklists become copies as well, or a change to one would reach the exercise it came from.
     tree["checklists"] = written([f"{name}-{n + 1}" for n in range(len(checklists))])
     texts = []
     for number, text in enumerate(checklists):
@@ -80,6 +83,7 @@ def from_texts(texts: Sequence[tuple[str, str]]) -> Draft:
     """Documents that were brought along, by their names: one exercise, and the checklists it names."""
     trees = {name: tree_of(text) for name, text in texts}
     exercises = [name for name, tree in trees.items() if tree.get("format") == "lumenstat/exercise/1"]
+    # By what they say they are, whatever their files are called.
     checklists = {str(tree.get("id")): name for name, tree in trees.items() if "checklist" in str(tree.get("format"))}
     if len(exercises) != 1:
         raise EditRefused(
@@ -87,6 +91,7 @@ def from_texts(texts: Sequence[tuple[str, str]]) -> Draft:
                 "give one exercise document and the checklists that it names; these hold {count}", count=len(exercises)
             )
         )
+    # In the order that the exercise names them, which is the order of its items.
     wanted = [str(name) for name in trees[exercises[0]].get("checklists") or ()]
     lacking = [name for name in wanted if name not in checklists]
     if lacking or not wanted:
@@ -152,6 +157,7 @@ def _block(content: dict[str, Any]) -> CommentedMap:
 def _texts(bundle: Bundle) -> tuple[str, list[str]]:
     """The files of a shipped exercise, or texts made of its content."""
     library = shipped_library()
+    # What ships keeps its comments and its order of keys; a dump of its content has neither.
     path = next((p for p in (SHIPPED / "exercises").glob("*.yaml") if _is(library, p, bundle)), None)
     if path is not None:
         found = [library.find(Checklist, each.id) for each in bundle.checklists]

@@ -64,12 +64,14 @@ class _FlightReader:
         let_go = next(
             (m for m in moments[number:] if m.event.verb == "release" and m.event.args["control"] == control), None
         )
+        # Still held when the flight ended: as long as a press that is not held.
         lasted = (let_go.event.tick - moments[number].event.tick) / 100 if let_go else 1.0
         item = for_control(self.bundle.airframe, control) | {"seconds": max(1, int(lasted))}
         later = (
             moments[-1] if let_go is None else next((m for m in moments if m.event.tick > let_go.event.tick), let_go)
         )
         lit = [] if let_go is None else self._lit_between(moments[number], let_go)
+        # A lamp that stays lit tells that something has changed, not that the button is held.
         if lit := [name for name in lit if not later.state[naming.lamp(name)]]:
             item |= {"watch": naming.lamp(lit[-1]), "response": f"{self.bundle.airframe.lamps[lit[-1]].name} lit"}
         return item
@@ -85,11 +87,13 @@ class _FlightReader:
 
     def _waited_for(self, before: Moment, moment: Moment) -> Iterator[dict[str, Any]]:
         """What came in a pause: a service that reached a state, or else the last lamp that lit."""
+        # A service before a lamp: the pause was most likely for the crew.
         for service in self.bundle.airframe.services:
             name = naming.service(service.id)
             if before.state[name] != moment.state[name]:
                 yield for_state(self.bundle.airframe, service.id, str(moment.state[name]))
                 return
+        # What came at once came from the act, and nobody waited for it.
         since = before.event.tick + round(100 * AT_ONCE_SECONDS)
         came = [
             (tick, name)

@@ -86,6 +86,7 @@ def read_draft(draft: Draft) -> Read:
     exercise = loaded.document if isinstance(loaded.document, Exercise) else None
     problems = [_placed(problem, loaded) for problem in loaded.problems]
     airframe = _airframe(exercise, library)
+    # The one problem that no other check can name, since all of them ask the airframe.
     if exercise is not None and airframe is None:
         says = f"there is no airframe {exercise.airframe!r}; there is {', '.join(library.ids(Airframe))}"
         problems.append(_placed(loaded.source.problem(("airframe",), says), loaded))
@@ -98,9 +99,11 @@ def read_draft(draft: Draft) -> Read:
             if airframe is not None:
                 found = each.caused_here(check_checklist(each.document, airframe, each.source))
                 problems += [_placed(p, each) for p in found]
+    # Only once each document holds by itself: else every check would say the same again.
     if exercise is not None and airframe is not None and not any(problem.stops for problem in problems):
         found = check_exercise(exercise, airframe, tuple(checklists), loaded.source)
         problems += [_placed(problem, loaded) for problem in found]
+        # Flown, for what the start does is not to be seen in its text.
         if exercise.start.before and not any(problem.stops for problem in problems):
             problems += [_placed(p, loaded) for p in start_problems(airframe, exercise, loaded.source)]
     flies = not any(problem.stops for problem in problems)

@@ -54,10 +54,12 @@ def change_kind(draft: Draft, item: str, kind: str) -> Draft:
         raise EditRefused(phrase("there is no kind {kind}; there is {kinds}", kind=repr(kind), kinds=", ".join(KINDS)))
     number, tree, items, at = _find(draft, item)
     entry = items[at]
+    # Keys of other kinds would be refused where they stand; those of all kinds stay.
     for key in {key for other in KINDS for key in own_keys(other)} - set(own_keys(kind)):
         if key in entry:
             del entry[key]
     entry["kind"] = kind
+    # What the new kind cannot do without, so that the item can still be read.
     for key, value in KINDS[kind].filled_in(entry).items():
         entry.setdefault(key, written(value))
     return _with(draft, number, tree)
@@ -98,6 +100,7 @@ def remove_item(draft: Draft, item: str) -> Draft:
         raise EditRefused(phrase("a checklist has at least one item; change this one instead"))
     del items[at]
     sections = tree["sections"]
+    # From behind: what is deleted must not move what is still to be looked at.
     for place in reversed(range(len(sections))):
         if sections[place].get("items") is items and not items and len(sections) > 1:
             del sections[place]
@@ -107,6 +110,7 @@ def remove_item(draft: Draft, item: str) -> Draft:
 def move_item(draft: Draft, item: str, after: str | None) -> Draft:
     """Move an item behind another one, or, with none, to the beginning of its own list."""
     number, tree, items, at = _find(draft, item)
+    # Behind itself is where it is.
     if after == item:
         return draft
     entry = items.pop(at)
@@ -132,6 +136,7 @@ def add_branch(draft: Draft, item: str) -> Draft:
     branches = entry.get("branches")
     if branches is None:
         raise EditRefused(phrase("only a decision or a reading branches"))
+    # A condition that never holds: the author fills it in, and until then nothing takes this way.
     taken = {str(branch.get("id")) for branch in branches}
     branches.append(written({"id": free_name("way", taken), "when": "time < 0", "says": "Another way"}))
     return _with(draft, number, tree)
@@ -160,6 +165,7 @@ def add_into_branch(draft: Draft, item: str, branch: str, entry: Mapping[str, An
     way = next((each for each in ways if each.get("id") == branch), None)
     if way is None:
         raise EditRefused(phrase("{item} has no branch {branch}", item=repr(item), branch=repr(branch)))
+    # An empty list stands on one line; items need lines of their own.
     if not way.get("items"):
         way.fa.set_block_style()
         way["items"] = CommentedSeq()
@@ -186,6 +192,7 @@ def shift_item(draft: Draft, item: str, by: int) -> Draft:
         return _with(draft, number, tree)
     sections = tree["sections"]
     own = next((n for n, section in enumerate(sections) if section["items"] is items), None)
+    # At the very edge, or the last of its section: moving it would leave an empty one behind.
     if own is None or not 0 <= own + by < len(sections) or len(items) == 1:
         return draft
     entry = items.pop(at)
@@ -203,6 +210,7 @@ def add_section(draft: Draft, title: str, after: str) -> Draft:
         raise EditRefused(phrase("a section begins with an item of a section, not with one of a branch"))
     if at == 0:
         raise EditRefused(phrase("the section would leave nothing in the one before it; choose a later item"))
+    # Popped from the end and turned round, since taking from the front renumbers what is left.
     moved = [items.pop() for _ in range(len(items) - at)][::-1]
     taken = {str(section.get("id")) for section in sections}
     section = CommentedMap({"id": free_name(slug(title), taken), "title": title, "items": CommentedSeq(moved)})
@@ -345,10 +353,12 @@ def _put(tree: Any, name: str, value: Any) -> None:
             tree[first] = written(value)
         return
     if tree.get(first) is None:
+        # Nothing to take away, and nothing to make for it.
         if value is None:
             return
         tree[first] = written({})
     _put(tree[first], rest, value)
+    # A mapping that lost its last key says nothing, and may not be allowed empty.
     if not tree[first]:
         del tree[first]
 
@@ -366,6 +376,7 @@ def _typed(name: str, value: str | None) -> Any:
             )
         return figure
     if name.rsplit(".", 1)[-1] in FLAGS:
+        # Written only where it is so, as an author would.
         return True if text in ("true", "on", "yes") else None
     if name in LISTS:
         return [part.strip() for part in text.split(LISTS[name]) if part.strip()]

@@ -86,6 +86,7 @@ def suggestions(airframe: Airframe, challenge: str, response: str) -> list[tuple
     for lamp in airframe.lamps.values():
         item = {"kind": "wait", "until": naming.lamp(lamp.id)}
         found.append((likeness(challenge, lamp.name), phrase("lamp {name}", name=lamp.name), item))
+    # The likeliest few: a longer list is read no better than the panel itself.
     best = sorted(found, key=lambda each: -each[0])[:SUGGESTIONS]
     return [(words, item) for _, words, item in best]
 

@@ -41,6 +41,7 @@ def placeholders(draft: Draft) -> Iterator[Placeholder]:
 
 def _in(value: Any, item: str | None, field: str) -> Iterator[Placeholder]:
     if isinstance(value, dict):
+        # Only an item has both; what is inside of it belongs to it.
         here = str(value["id"]) if "challenge" in value and "id" in value else item
         for name, part in value.items():
             yield from _in(part, here, str(name))

@@ -64,10 +64,12 @@ def for_seen(airframe: Airframe, name: str, position: str) -> dict[str, Any]:
 def for_instrument(airframe: Airframe, name: str, reading: float | None = None) -> dict[str, Any]:
     """Read an instrument: within its permitted band, or else near what it shows."""
     instrument = airframe.instruments[name]
+    # Two units of the last figure that is shown: nearer nobody reads it.
     tolerance = 10.0**-instrument.decimals * 2
     if instrument.permitted is not None:
         low, high = instrument.permitted.min, instrument.permitted.max
     else:
+        # Without a reading the middle of the scale: something to be changed, and in sight.
         around = reading if reading is not None else (instrument.scale.min + instrument.scale.max) / 2
         margin = max(abs(around) * UNKNOWN_SHARE, tolerance)
         low, high = round(around - margin, instrument.decimals), round(around + margin, instrument.decimals)

@@ -132,9 +132,11 @@ def _named(row: TableRow, remembered: Mapping[str, str]) -> dict[int, Field]:
     columns: dict[int, Field] = {}
     for number, cell in enumerate(row.cells):
         plain = plain_heading(cell)
+        # What a school chose before comes before what most schools mean.
         known = next((field for field in FIELDS if field == remembered.get(plain)), None)
         usual = next((field for field, words in HEADINGS.items() if plain in words), None)
         field = known or usual
+        # A second column of the same name is left out; which of them counts is for a person to say.
         if field is not None and (field == "ignore" or field not in columns.values()):
             columns[number] = field
     return columns
@@ -161,6 +163,7 @@ def read_sheet(rows: Sequence[TableRow], mapped: Mapped, airframe: Airframe, sho
         if (heading := _heading(row, given)) is not None:
             section = heading
             continue
+        # Every problem of every line at once: a sheet is mended in one go, not line by line.
         wrong = list(_problems(row, given, short))
         problems += ((row.line, says) for says in wrong)
         if wrong or not given:
@@ -190,6 +193,7 @@ def _heading(row: TableRow, given: Mapping[Field, str]) -> str | None:
 
 def _problems(row: TableRow, given: Mapping[Field, str], short: Abbreviations) -> Iterator[str]:
     for field, cell in given.items():
+        # A sign and a figure is a value; a sign and anything else would be worked out when a table is opened.
         if cell[0] in "=@" or (cell[0] in "+-" and not re.match(r"[+-]\s*\d|[-–]+$", cell)):
             yield phrase(
                 "The {field} {cell} is a formula; paste the sheet as values.", field=field, cell=repr(cell[:20])
@@ -215,8 +219,10 @@ def _problems(row: TableRow, given: Mapping[Field, str], short: Abbreviations) -
 def _item(given: Mapping[Field, str], airframe: Airframe, short: Abbreviations) -> tuple[dict[str, Any], bool]:
     """The item that a line means, and whether nothing was found that fits it."""
     challenge, response = given["challenge"], given.get("response", "Checked")
+    # Spelled out first, and as it is written where a part is really called that.
     fitting = matches(airframe, short.spelled_out(challenge), response) or matches(airframe, challenge, response)
     item: dict[str, Any] = fitting[0] if fitting else {"kind": "confirm", "statement": f"{challenge}: {response}."}
+    # Who acts and why are the sheet's to say, not the part's.
     item = {key: value for key, value in item.items() if key not in ("who", "why")}
     item |= {"challenge": challenge, "response": response}
     if "who" in given:

@@ -73,6 +73,7 @@ def take_sheet(progress: Callable[[str, int, int], None], content: bytes, wanted
     rows = tuple(read_table(content))
     mapped = guess_columns(rows, wanted.known_headings)
     if wanted.columns is not None:
+        # The heading that was chosen may lie beyond what is left of the sheet.
         heading = wanted.heading if wanted.heading is not None and wanted.heading < len(rows) else None
         mapped = Mapped(wanted.columns, heading)
     if not mapped.complete:

@@ -60,6 +60,7 @@ def text_of(tree: CommentedMap) -> str:
 def written(value: Any) -> Any:
     """A plain value as it stands in a tree: texts that other readers could take for something else in quotes."""
     if isinstance(value, str):
+        # "ON", "8" or "no" would come back as something else than a text.
         return DoubleQuotedScalarString(value) if _needs_quotes(value) else value
     if isinstance(value, dict):
         tree = CommentedMap((key, written(each)) for key, each in value.items())
@@ -67,6 +68,7 @@ def written(value: Any) -> Any:
         return tree
     if isinstance(value, list | tuple):
         row = CommentedSeq(written(each) for each in value)
+        # Plain values stand on one line; a list of items has a line for each.
         if all(not isinstance(each, dict) for each in value):
             row.fa.set_flow_style()
         return row

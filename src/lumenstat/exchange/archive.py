@@ -64,6 +64,7 @@ def course_archive(session: Session, course_id: int, school: str) -> bytes:
     steps = session.scalars(select(CourseStep).where(CourseStep.course_id == course_id).order_by(CourseStep.number))
     kinds = {kind.name: kind for kind in KINDS}
     steps_rows = [kinds["course_steps"].written(row) for row in steps]
+    # Each exercise once, however many steps ask for it.
     versions = [current_exercise(session, name) for name in dict.fromkeys(row["exercise_id"] for row in steps_rows)]
     rows = {
         "courses": [kinds["courses"].written(course)],
@@ -90,6 +91,7 @@ def _packed(holds: str, school: str, rows: Mapping[str, list[dict[str, Any]]], e
     packed = io.BytesIO()
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, content in [(MANIFEST, json.dumps(manifest, indent=2).encode()), *sorted(files.items())]:
+            # With a fixed date, so that the same content makes the same file.
             archive.writestr(zipfile.ZipInfo(name, STAMP), content, zipfile.ZIP_DEFLATED)
     return packed.getvalue()
 
@@ -119,6 +121,7 @@ def read_archive(content: bytes) -> Archive:
     """Read an archive. Raises ArchiveRefused that says what is wrong with it."""
     files = _unpacked(content)
     manifest = _manifest(files.pop(MANIFEST, None))
+    # Before a line of it is read: what was altered is not to be believed in any part.
     _check_hashes(manifest, files)
     known = {f"{kind.name}.jsonl": kind for kind in KINDS}
     rows: dict[str, list[dict[str, Any]]] = {}
@@ -137,8 +140,10 @@ def _unpacked(content: bytes) -> dict[str, bytes]:
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
             infos = archive.infolist()
+            # By what it says that it holds, before a byte is unpacked.
             if len(infos) > MOST_FILES or sum(info.file_size for info in infos) > LARGEST_BYTES:
                 raise ArchiveRefused(phrase("it holds more than {at} MB", at=LARGEST_BYTES // 1000000))
+            # Two files of one name: readers differ in which of them they take.
             if len({info.filename for info in infos}) != len(infos):
                 raise ArchiveRefused(phrase("it holds a file twice"))
             return {info.filename: archive.read(info) for info in infos}
@@ -182,11 +187,13 @@ def _read_lines(name: str, content: bytes, kind: Kind) -> Iterator[dict[str, Any
         text = content.decode("utf-8")
     except UnicodeDecodeError:
         raise ArchiveRefused(phrase("{name} is not UTF-8", name=name)) from None
+    # What follows the last line break is no line.
     for number, line in enumerate(text.split("\n")[:-1] if text else [], 1):
         try:
             row = json.loads(line)
         except (ValueError, RecursionError):
             raise ArchiveRefused(phrase("{name}, line {number} is no JSON", name=name, number=number)) from None
+        # Exactly these: a field that is not known here would be lost without a word.
         if not isinstance(row, dict) or row.keys() != set(kind.columns):
             raise ArchiveRefused(
                 phrase(
@@ -228,6 +235,7 @@ def take_in(session: Session, archive: Archive) -> ImportedArchive:
         raise ArchiveRefused(phrase("a school goes into an empty one, and here runs were flown already"))
     numbers: dict[str, dict[Any, Any]] = {}
     taken = ImportedArchive()
+    # In an order in which whatever a row refers to came before it.
     for kind in KINDS:
         mapped = numbers.setdefault(kind.name, {})
         for number, row in enumerate(archive.rows.get(kind.name, []), 1):
@@ -242,6 +250,7 @@ def take_in(session: Session, archive: Archive) -> ImportedArchive:
                 raise ArchiveRefused(
                     phrase("{where} does not fit what stands here: {error}", where=where, error=_short(error))
                 ) from None
+        # Here, so that what does not fit is told with the file that it came from.
         try:
             session.flush()
         except SQLAlchemyError as error:
@@ -281,6 +290,7 @@ def _keep(
                 )
             values[name] = numbers[of][values[name]]
     own = values.get(kind.key) if kind.key else None
+    # Here already: the row stands for the one that is there, and what refers to it follows.
     if (there := kind.known(session, values)) is not None:
         mapped[own] = getattr(there, kind.key) if kind.key else None
         if isinstance(there, Person):
@@ -291,6 +301,7 @@ def _keep(
         digest = str(values["digest"])
         values["content"] = _content_of(archive, digest)
         values["named"] = bundle_for(digest, values["content"]).title
+    # Numbers are given anew; those of the archive may be taken here.
     if kind.numbered:
         values.pop(kind.key)
     made = kind.table(**{**kind.added, **values})
@@ -319,6 +330,7 @@ def _value(table: type[Base], name: str, value: Any) -> Any:
     if isinstance(column.type, Date):
         return date.fromisoformat(str(value))
     expected = column.type.python_type
+    # JSON writes 50.0 as 50 where another program made the file.
     if expected is float and isinstance(value, int) and not isinstance(value, bool):
         return float(value)
     if not isinstance(value, expected) or (expected is int and isinstance(value, bool)):

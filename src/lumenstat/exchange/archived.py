@@ -62,6 +62,7 @@ def _plan_settled(session: Session, values: dict[str, Any], numbers: Numbers) ->
     def ids(trainees: tuple[int, ...]) -> tuple[int, ...]:
         return tuple(people.get(each, each) for each in trainees)
 
+    # Whoever is not in the archive keeps their number: their name still stands in the plan.
     flights = tuple(f.model_copy(update={"trainees": ids(f.trainees)}) for f in wanted.flights)
     changes = {"trainees": here(wanted.trainees), "instructors": here(wanted.instructors), "flights": flights}
     slots = tuple(

@@ -30,6 +30,7 @@ def card_pdf(bundle: Bundle, school: str, language: str = SOURCE_LANGUAGE) -> by
 
 
 def _item(sheet: Sheet, line: PrintedLine) -> None:
+    # An item stays whole: half a caution on the next sheet is none.
     if sheet.will_page_break(12):
         sheet.add_page()
     indent = 8 * line.depth

@@ -59,6 +59,7 @@ def read_class_list(rows: Sequence[TableRow]) -> ClassList:
     """Everybody on a list, with every problem at once."""
     columns = _columns(rows[0])
     body = rows[1:] if columns else rows
+    # A list of names without headings is what most schools have.
     columns = columns or {"name": 0}
     people: list[Listed] = []
     problems: list[tuple[int, str]] = []
@@ -95,6 +96,7 @@ def _person(row: TableRow, columns: Mapping[Field, int]) -> Listed:
         return row.cell(columns[field]) if field in columns else ""
 
     name = cell("name") or f"{cell('first')} {cell('last')}"
+    # "Okafor-Lund, Ines", as offices write it.
     if "first" not in columns and name.count(",") == 1:
         last, first = name.split(",")
         name = f"{first} {last}"
@@ -141,6 +143,7 @@ def add_listed(session: Session, listed: ClassList, group: str, in_charge: int) 
     for each in listed.people:
         person = _known(session, each)
         if person is None:
+            # Hashing is slow, so only for those who are new.
             password = first_password()
             name = each.sign_in_name or free_sign_in_name(session, each.name)
             person = add_person(session, each.name, name, each.role, password, must_change=True)
@@ -158,6 +161,7 @@ def add_listed(session: Session, listed: ClassList, group: str, in_charge: int) 
 def _known(session: Session, each: Listed) -> Person | None:
     if each.sign_in_name:
         found = find_person(session, each.sign_in_name)
+        # The name beside it tells whether the same person is meant.
         if found is not None and found.name.lower() != each.name.lower():
             raise EntryRefused(
                 phrase(

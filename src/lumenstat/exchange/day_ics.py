@@ -55,6 +55,7 @@ def _calendar() -> Calendar:
 
 def _event(plan: DayPlan, slot: Slot, facts: DayFacts, names: Mapping[int, str]) -> Event:
     event = Event()
+    # The same from one edition to the next, so that a calendar moves the event and adds no second one.
     event.add("uid", f"{facts.plan_id}-{slot.key}@lumenstat.invalid")
     event.add("sequence", facts.edition)
     event.add("dtstamp", facts.changed.replace(tzinfo=UTC))
@@ -83,6 +84,7 @@ def run_ics(run_id: str, title: str, who: str, begins: datetime, seconds: float)
     event.add("uid", f"{run_id}@lumenstat.invalid")
     event.add("dtstamp", start)
     event.add("dtstart", start)
+    # Calendars show an event of seconds as nothing.
     event.add("dtend", start + timedelta(seconds=max(60.0, seconds)))
     event.add("summary", f"{title}: {who}")
     calendar.add_component(event)

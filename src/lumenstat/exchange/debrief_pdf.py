@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumenstat.assessment.appraisal import Appraisal
-from lumenstat.assessment.ledger import EFFECT_WORDS, STANDING_WORDS, VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import EFFECT_WORDS, STANDING_WORDS, Ledger
 from lumenstat.assessment.overriding import Overridden, computed_of, said_by, subject_of, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.exchange.printed_sheet import BRICK, QUIET, Sheet
 from lumenstat.language.values import clock
-from lumenstat.language.wording import SOURCE_LANGUAGE, joined, phrase
+from lumenstat.language.wording import SOURCE_LANGUAGE, Names, joined, phrase
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,8 @@ class About:
     acts: tuple[tuple[float, str], ...] = ()
     """What the instructor did in the run: seconds, and what it was."""
     language: str = SOURCE_LANGUAGE
+    names: Names | None = None
+    """What parts of the airframe are called in it."""
     hashes: tuple[tuple[str, str], ...] = ()
     """What a signed record can be held against: a name and a hash each."""
 
@@ -33,7 +35,7 @@ class About:
 def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden], about: About) -> bytes:
     """The whole debrief as a PDF: as it counts, with what was computed beside what an instructor changed."""
     ledger = with_overrides(bundle, computed, list(overrides))
-    sheet = Sheet(f"{bundle.exercise.title}: {about.trainee}", about.school, about.language)
+    sheet = Sheet(f"{bundle.exercise.title}: {about.trainee}", about.school, about.language, about.names)
     sheet.title_line(about.trainee)
     sheet.say(
         phrase(
@@ -45,10 +47,11 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
         colour=QUIET,
     )
     sheet.ln(2)
-    band = f", {ledger.band.lower()}" if ledger.band and ledger.outcome == "pass" else ""
-    colour = {"colour": BRICK} if ledger.outcome != "pass" else {}
+    passed = ledger.outcome == "pass"
+    outcome = joined(", ", (ledger.outcome_words, *([ledger.band] if ledger.band and passed else ())))
+    colour = {} if passed else {"colour": BRICK}
     sheet.say(
-        phrase("{outcome}{band}: {percent} %", outcome=ledger.outcome_words, band=band, percent=ledger.percent),
+        phrase("{outcome}: {percent} %", outcome=outcome, percent=ledger.percent),
         bold=True,
         size=13,
         **colour,
@@ -102,6 +105,7 @@ def debrief_pdf(bundle: Bundle, computed: Ledger, overrides: Sequence[Overridden
         sheet.heading(
             phrase("Time: {needed} needed, {used} used", needed=clock(ledger.time.needed), used=clock(ledger.time.used))
         )
+        # The eight that cost most; the rest are fractions of a second.
         for lost in sorted(ledger.time.lost, key=lambda each: -each.seconds)[:8]:
             sheet.say(phrase("{seconds:+.1f} s: {says}", seconds=lost.seconds, says=lost.says))
     if about.acts:
@@ -132,8 +136,9 @@ def _appraisal(sheet: Sheet, bundle: Bundle, said: Appraisal | None) -> None:
     if parts:
         sheet.say(joined(". ", parts) + ".", bold=True)
     if said.drill:
-        names = bundle.procedure.by_id
-        sheet.say("; ".join(f"{names[name].item.challenge}, {names[name].item.response}" for name in said.drill))
+        steps = bundle.procedure.by_id
+        items = [steps[name].item for name in said.drill]
+        sheet.say("; ".join(f"{item.challenge}, {item.response}" for item in items))
     if said.remark:
         sheet.say(said.remark)
     sheet.say(f"{said.by}, {said.at}.", colour=QUIET)
@@ -146,14 +151,13 @@ def _ledger_table(sheet: Sheet, bundle: Bundle, ledger: Ledger) -> None:
         if not row.reached:
             continue
         step = steps[row.item]
-        words = VERDICT_WORDS[row.verdict] + (phrase(", corrected") if row.corrected else "")
         line = [
             str(step.number + 1),
             step.item.challenge,
             step.item.response,
             row.says,
             clock(row.at) if row.at is not None else "",
-            words,
+            row.words,
         ]
         rows.append([*line, f"{row.earned:g} / {row.possible:g}"])
     sheet.heading(phrase("Ledger"))

@@ -37,6 +37,7 @@ def as_xlsx(title: str, heads: Sequence[str], rows: Sequence[Sequence[Cell]]) ->
     sheet = book.create_sheet(title)
     sheet.append(list(heads))
     for row in rows:
+        # A cell that begins like a formula would be run by whoever opens the file.
         sheet.append([_plain(cell) if isinstance(cell, str) else cell for cell in row])
     book.save(content)
     return Table(content.getvalue(), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")

@@ -8,7 +8,8 @@ from datetime import datetime
 
 from lumenstat.assessment.ledger import outcome_phrase
 from lumenstat.exchange.printed_sheet import QUIET, Sheet
-from lumenstat.language.wording import SOURCE_LANGUAGE, phrase
+from lumenstat.language.code_words import code_words
+from lumenstat.language.wording import SOURCE_LANGUAGE, joined, phrase
 from lumenstat.records.logbook import LogbookLine
 
 UNSIGNED = phrase("not signed")
@@ -66,7 +67,7 @@ def logbook_pdf(book: PrintedLogbook) -> bytes:
     if signed:
         sheet.heading(phrase("Seals of signed records, SHA-256"))
         for run in signed:
-            at = f"{run.at:%Y-%m-%d %H:%M} {run.title}"
+            at = joined(" ", (f"{run.at:%Y-%m-%d %H:%M}", run.title))
             sheet.say(
                 phrase("{run}: {signed}. {seal}", run=at, signed=_signed(run), seal=book.seals[run.run_id]), size=7
             )
@@ -84,11 +85,11 @@ def _signed(run: LogbookLine) -> str:
 
 def _row(run: LogbookLine) -> list[str]:
     beside = [part for part in (run.grade, run.remark) if part]
-    by = ": ".join([run.assessed_by, "; ".join(beside)]) if beside else run.assessed_by
+    by = joined(": ", (run.assessed_by, joined("; ", beside))) if beside else run.assessed_by
     return [
         phrase("{at:%d %b %Y %H:%M}", at=run.at),
-        f"{run.title}; {run.airframe}; {run.version}",
-        run.kind,
+        joined("; ", (run.title, run.airframe, run.version)),
+        code_words(run.kind),
         f"{run.minutes:.1f}",
         outcome_phrase(run.outcome or ""),
         "" if run.percent is None else f"{run.percent:g}",

@@ -10,7 +10,7 @@ from fpdf.enums import Align, TableBordersLayout
 from fpdf.fonts import FontFace
 
 from lumenstat.exchange.printed_card import TRAINING_AID
-from lumenstat.language.wording import SOURCE_LANGUAGE, catalogue_of, told
+from lumenstat.language.wording import SOURCE_LANGUAGE, Names, catalogue_of, told
 
 FONTS = Path(__file__).parent / "fonts"
 INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
@@ -19,16 +19,16 @@ INK, QUIET, BRICK = (23, 26, 38), (95, 99, 112), (179, 38, 30)
 class Sheet(FPDF):
     """A4 portrait with a running title above and the training caution below every page."""
 
-    def __init__(self, title: str, school: str, language: str = SOURCE_LANGUAGE) -> None:
+    def __init__(self, title: str, school: str, language: str = SOURCE_LANGUAGE, names: Names | None = None) -> None:
         super().__init__(format="A4", unit="mm")
-        self.running, self.school, self.catalogue = title, school, catalogue_of(language)
+        self.running, self.school, self.catalogue, self.names = title, school, catalogue_of(language), names
         for name, style, file in (
             ("text", "", "next-regular"),
             ("text", "B", "next-bold"),
             ("mono", "", "mono-semibold"),
         ):
             self.add_font(name, style, FONTS / f"atkinson-hyperlegible-{file}.ttf")
-        self.set_title(told(title, self.catalogue))
+        self.set_title(self._told(title))
         self.set_creator("Lumenstat")
         self.set_margins(16, 18, 16)
         self.set_auto_page_break(auto=True, margin=22)
@@ -101,7 +101,10 @@ class Sheet(FPDF):
     def printable(self, text: str) -> str:
         """Text in the language of the sheet, with what our type has no drawing for replaced by a question mark."""
         drawn = self.fonts["text"].cmap  # type: ignore[union-attr]
-        return "".join(sign if ord(sign) in drawn or sign == "\n" else "?" for sign in told(text, self.catalogue))
+        return "".join(sign if ord(sign) in drawn or sign == "\n" else "?" for sign in self._told(text))
+
+    def _told(self, text: str) -> str:
+        return told(text, self.catalogue, self.names)
 
     def finished(self) -> bytes:
         """The document."""

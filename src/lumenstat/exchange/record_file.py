@@ -27,6 +27,7 @@ def record_json(session: Session, run_id: str) -> dict[str, Any]:
     computed = Ledger.model_validate_json(run.ledger)
     counted = with_overrides(run.exercise.bundle, computed, overrides)
     said = appraisal_of(session, run_id)
+    # Told in the file as well, for whoever has no way to check the seal.
     checked = verify(session, run_id) if run.signed_by else None
     return {
         "format": FORMAT,

@@ -43,6 +43,7 @@ def statements(bundle: Bundle, ledger: Ledger, about: AboutRun) -> list[dict[str
     items = [
         _statement(about, f"{about.run_id}/{row.item}", _answered(), _item(bundle, about, steps[row.item]), _of(row))
         for row in ledger.items
+        # What the trainee never came to is no answer.
         if row.reached and row.verdict != "not-applicable"
     ]
     for each in items:
@@ -54,6 +55,7 @@ def _statement(
     about: AboutRun, of: str, verb: dict[str, Any], activity: dict[str, Any], result: dict[str, Any]
 ) -> dict[str, Any]:
     return {
+        # Made of the run, so that sending it again makes no second statement.
         "id": str(uuid.uuid5(NAMESPACE, f"{about.home}/{of}")),
         "actor": _account(about, about.person),
         "verb": verb,
@@ -115,6 +117,7 @@ def _item(bundle: Bundle, about: AboutRun, step: Step) -> dict[str, Any]:
 def _result(ledger: Ledger, about: AboutRun) -> dict[str, Any]:
     points, gates = ledger.points, [gate.says for gate in ledger.gates]
     return {
+        # The standard wants a score within its bounds; hazards can take a total below nothing.
         "score": _score(max(0.0, min(points.earned, points.possible)), points.possible),
         "success": ledger.outcome == "pass",
         "completion": ledger.outcome != "unfinished",

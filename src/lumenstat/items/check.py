@@ -131,6 +131,7 @@ class CheckItem(ItemBase):
         verdict = judge_call(self, instrument, moment.event.args, figure, in_moment, seen.papers)
         text = phrase("dark") if figure is None else f"{figure:.{instrument.decimals}f} {instrument.unit}"
         evidence = [(instrument.name, text)]
+        # What stood between the instrument and the eye: a selector that shows another bus, a dimmer turned down.
         for control in (instrument.selector, instrument.dimmer):
             if control is not None:
                 evidence.append((seen.controls[control].name, str(moment.state[naming.control(control)])))
@@ -234,6 +235,7 @@ def judge_call(
     """
     unit = instrument.unit
     judged, reading = call["judgement"], call.get("reading")
+    # Before what it showed: the right figure of the wrong moment is still another figure.
     if item.moment is not None and not in_moment:
         return CallVerdict(False, phrase("The reading belongs to another moment: {moment}.", moment=item.moment.says))
     if shown is None:
@@ -254,6 +256,7 @@ def judge_call(
                 unit=unit,
             ),
         )
+    # Half of the last figure that is shown: what was read can be no closer than that.
     if abs(reading - shown) > item.read_tolerance + 0.5 * 10**-instrument.decimals:
         return CallVerdict(
             False,

@@ -90,6 +90,7 @@ class ControlItem(ItemBase):
         left = [name for name in self.all_controls if name not in done]
         stood = {name: str(position_text(end[naming.control(name)])) for name in left}
         names = joined(phrase(" and "), (seen.controls[name].name for name in left))
+        # What is typed in is entered, not set.
         verb = self.DONE if seen.controls[left[0]].kind != "entry" else phrase("entered")
         if done:
             others = joined(phrase(" and "), (seen.controls[name].name for name in self.all_controls if name in done))
@@ -103,6 +104,7 @@ class ControlItem(ItemBase):
         never = phrase("Never {verb}{seen}", verb=verb, seen=self._moved(crew, seen))
         if set(stood.values()) == {wanted}:
             return phrase("{never}; at the end it stood at {wanted} all the same.", never=never, wanted=wanted)
+        # Another item asks for that position, so standing there is no fault of this one.
         if any(seen.asked_for(name, at) for name, at in stood.items()):
             return phrase("{never}.", never=never)
         return phrase(
@@ -166,6 +168,7 @@ class SetItem(ControlItem):
                 continue
             # Moved away again: it has to be put right before the line counts.
             done.pop(control, None)
+            # A meter's selector may be turned at will.
             if control not in seen.selectors:
                 slip = not _passing(islice(crew, place + 1, None), moment)
                 says = phrase("{name} went to {to}, not to {wanted}.", name=name, to=to, wanted=wanted)
@@ -246,6 +249,7 @@ class VerifyItem(ControlItem):
                 to = str(position_text(args["to"]))
                 if to == wanted and stood != wanted and control not in displaced:
                     found += self._done_with(done, moment, seen, phrase("put to {wanted}", wanted=wanted), evidence)
+                # Moved away by the crew: putting it back is no look at it.
                 elif stood == wanted and to != wanted and not seen.asked_for(control, to):
                     displaced.add(control)
                 if to == wanted:

@@ -73,6 +73,7 @@ class DecideItem(ItemBase):
         right = self.right_branch(lambda text: seen.flag(moment, text))
         chosen = moment.event.args["branch"]
         words = {branch.id: branch.says for branch in self.branches}
+        # Only what the branches ask about is evidence for them.
         read = frozenset(chain(*(parse(branch.when).quantities for branch in self.branches)))
         evidence = tuple(
             (quantity, f"{value:.1f}")
@@ -82,6 +83,7 @@ class DecideItem(ItemBase):
         if chosen == right:
             decided = attempt(moment, True, phrase("Decided: {chosen}.", chosen=words[chosen]), evidence=evidence)
             return replace(decided, way=chosen)
+        # No branch may be right; then there is nothing to name instead.
         rather = phrase("; the state called for: {right}", right=words[right]) if right else ""
         return attempt(
             moment,

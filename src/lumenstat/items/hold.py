@@ -70,6 +70,7 @@ class HoldItem(ItemBase):
         pressed: EventMoment | None = None
         for moment in crew:
             if did(moment, "press", control=self.control):
+                # Pressed again before it was let go: the later press is the one that ends.
                 pressed = moment
             elif pressed is not None and did(moment, "release", control=self.control):
                 found.append(self._judged(pressed, moment, seen))
@@ -84,6 +85,7 @@ class HoldItem(ItemBase):
         )
         if held < self.seconds:
             says += phrase("; {seconds:g} s were due.", seconds=self.seconds)
+        # Too long comes before the missing lamp: whoever holds too long has seen it go out.
         elif self.at_most is not None and held > self.at_most:
             says += phrase("; at most {at_most:g} s were allowed.", at_most=self.at_most)
         elif self.watch is not None and not seen.flag(released, self.watch):

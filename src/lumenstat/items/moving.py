@@ -134,6 +134,7 @@ class SweepItem(ItemBase):
         control = seen.controls[self.control]
         found: list[Attempt] = []
         parts: list[int] = []
+        # Both ends, wherever the sweep began.
         ends, been, stood = {control.positions[0], control.positions[-1]}, set[str](), ""
         for moment in (m for m in crew if did(m, "set", control=self.control)):
             to = str(position_text(moment.event.args["to"]))
@@ -150,6 +151,7 @@ class SweepItem(ItemBase):
                     missing=", ".join(sorted(ends - been)),
                 )
                 if ends <= been:
+                    # The move was right, and what it was made for did not come.
                     unseen = "" if there else phrase(", but the indication was not there")
                     says = phrase("{control} moved to each end and back{unseen}.", control=control.name, unseen=unseen)
                 found.append(attempt(moment, ends <= been and there, says, tuple(parts)))

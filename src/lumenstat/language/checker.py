@@ -51,6 +51,7 @@ class Checker:
 
     def truth(self, path: Path_, text: str, over_time: bool, logic: bool = False) -> None:
         """The text must be a yes-or-no expression over what the airframe has."""
+        # An expression over time is compiled for its form alone; what it would look back on is not there yet.
         timed: Callable[[str, str, float, bool], str] | None = (lambda *_: "0") if over_time else None
         try:
             expression = parse(text)
@@ -61,6 +62,7 @@ class Checker:
         if logic:
             for name in sorted(expression.quantities):
                 quantity = self.quantities.get(name)
+                # Where a control stands is a state, also where it is a figure.
                 if quantity is None or name.startswith("control."):
                     continue
                 if quantity.kind == "number" or name.startswith(("lamp.", "instrument.")):

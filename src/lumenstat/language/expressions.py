@@ -75,6 +75,7 @@ def parse(text: str) -> Expression:
         raise ExpressionError(f"is longer than {LONGEST_EXPRESSION} characters; split it into comparators")
     source, names = _rewrite(text)
     try:
+        # Python's own parser, over text in which every name is a placeholder; what it gives is checked node by node.
         tree = ast.parse(source, mode="eval").body
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         raise ExpressionError(
@@ -95,6 +96,7 @@ def _rewrite(text: str) -> tuple[str, list[str]]:
             raise ExpressionError(f"does not know {text[at]!r} at character {at + 1} of {text!r}")
         at = match.end()
         word = match.group()
+        # Counted before anything is parsed, for the parser goes as deep as it is led.
         if match.lastgroup != "space":
             tokens += 1
         depth += (word == "(") - (word == ")")
@@ -116,6 +118,7 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
             parts = [operand]
         case ast.BinOp(left=left, op=ast.Add() | ast.Sub() | ast.Mult() | ast.Div(), right=right):
             parts = [left, right]
+            # Another divisor may become nothing only as the aircraft flies; then the result is null.
             if isinstance(node.op, ast.Div) and isinstance(right, ast.Constant) and right.value == 0:
                 raise ExpressionError("divides by zero; give a figure other than 0")
         case ast.Compare(left=left, comparators=others):
@@ -129,6 +132,7 @@ def _refuse_unknown_syntax(node: ast.expr, names: list[str]) -> None:
                     '`in` needs a list of texts or figures in brackets, like (1, 2) or ("ON", "AUTO")'
                 )
             parts = []
+        # Beyond it a product could overflow, and every figure after it would be lost.
         case ast.Constant(value=int() | float() as value) if abs(value) > LARGEST_FIGURE:
             raise ExpressionError(f"has a figure beyond {LARGEST_FIGURE:.0e}; nothing in an aircraft is that large")
         case ast.Name(id=name) if name in FUNCTIONS:
@@ -251,6 +255,7 @@ class Emitter:
             self._number(node.right, names),
         )
         if isinstance(node.op, ast.Div):
+            # Always, since a divisor that is no constant may be nothing.
             return f"div({left}, {right})", "number", True
         word, mark = {ast.Add: ("add", "+"), ast.Sub: ("sub", "-"), ast.Mult: ("mul", "*")}[type(node.op)]
         if null_left or null_right:
@@ -270,6 +275,7 @@ class Emitter:
             return f"(not ({either}))" if isinstance(op, ast.NotIn) else f"({either})"
         code_a, kind_a, null_a = self._emit(left, names)
         code_b, kind_b, null_b = self._emit(right, names)
+        # A lamp is never equal to a voltage: such a comparison is a slip, not a false one.
         if kind_a != kind_b:
             raise ExpressionError(f"compares a {kind_a} with a {kind_b}")
         same = isinstance(op, ast.Eq | ast.NotEq)

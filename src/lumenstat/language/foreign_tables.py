@@ -36,6 +36,7 @@ def read_table(content: bytes) -> list[TableRow]:
         raise InputRefused(
             phrase("the file is larger than {at:,} kB; a list of this kind is not", at=LARGEST_BYTES // 1000)
         )
+    # By how it begins, not by its name: files are sent on under any name.
     if content[:4] == b"PK\x03\x04":
         rows = _kept(_workbook(content))
     elif content[:4] == b"\xd0\xcf\x11\xe0":
@@ -51,6 +52,7 @@ def _kept(rows: Iterable[tuple[int, list[str]]]) -> list[TableRow]:
     found: list[TableRow] = []
     for line, cells in rows:
         stripped = [" ".join(cell.split()) for cell in cells]
+        # Tables are often saved with empty columns on the right.
         while stripped and not stripped[-1]:
             stripped.pop()
         if not stripped:
@@ -85,6 +87,7 @@ def _text(content: bytes) -> str:
         except UnicodeDecodeError:
             raise InputRefused(phrase("the file is not text that can be read; save it as CSV UTF-8")) from None
     else:
+        # The strictest first: the last one takes any bytes.
         for encoding in ENCODINGS:
             try:
                 text = content.decode(encoding)
@@ -100,6 +103,7 @@ def _text(content: bytes) -> str:
 
 def _csv(text: str) -> Iterable[tuple[int, list[str]]]:
     head = text[:4000]
+    # Whichever is most frequent: office programs differ by country.
     delimiter = max(",;\t", key=head.count)
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     try:
@@ -116,11 +120,13 @@ def _workbook(content: bytes) -> Iterable[tuple[int, list[str]]]:
 
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
+            # By what its parts say, before one of them is unpacked.
             if sum(each.file_size for each in packed.infolist()) > LARGEST_UNPACKED:
                 raise InputRefused(phrase("the workbook unpacks to more than a list of this kind holds"))
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
         sheet = book.worksheets[0]
         for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS + 1), start=1):
+            # A sheet may say that it has a million rows, all of them empty.
             if number > 4 * MOST_ROWS:
                 raise InputRefused(
                     phrase(

@@ -56,6 +56,7 @@ def check_value(value: Any, what: str = "it", depth: int = 0) -> Any:
     match value:
         case str():
             check_text(value, what)
+        # Before figures: to Python a truth is one.
         case bool() | None:
             pass
         case int() | float():
@@ -75,6 +76,7 @@ def check_value(value: Any, what: str = "it", depth: int = 0) -> Any:
 def read_json(text: str) -> Any:
     """The value of a JSON text from outside. Raises InputRefused in words where it is none or cannot be let in."""
     try:
+        # Not by the library's own reading of figures, which takes Infinity and any number of digits.
         value = json.loads(text, parse_int=_whole, parse_constant=_no_constant)
     except json.JSONDecodeError as error:
         raise InputRefused(

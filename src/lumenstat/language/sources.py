@@ -54,6 +54,7 @@ def read_source(text: str, file: str) -> Source:
     except InputRefused as error:
         raise _refusal(file, 1, str(error)) from None
     if file.endswith(".json"):
+        # Tabs may stand between the parts of JSON, and YAML does not know them.
         _check_json(text, file)
         text = text.expandtabs()
     lines: dict[Path_, int] = {(): 1}
@@ -71,6 +72,7 @@ def read_source_file(path: Path) -> Source:
     try:
         text = path.read_text(encoding="utf-8")
     except UnicodeDecodeError as error:
+        # The line of the first byte that does not fit, as for any other problem.
         line = path.read_bytes()[: error.start].count(b"\n") + 1
         raise _refusal(str(path), line, "is not UTF-8 text; save it as UTF-8") from None
     except FileNotFoundError:

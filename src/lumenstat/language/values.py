@@ -135,6 +135,7 @@ def nearest(word: str, known: list[str]) -> str:
             return alike(word, name) >= ALIKE_WHOLE
         return all(alike(one, other) >= ALIKE_IN_PART for one, other in zip(*parts, strict=True))
 
+    # The likeliest first that also passes part by part.
     close = next((name for name in difflib.get_close_matches(word, known, n=3, cutoff=0.6) if meant(name)), None)
     if close is not None:
         return phrase("; did you mean {close}?", close=repr(close))

@@ -55,6 +55,7 @@ def read_yaml(text: str, lines: Lines) -> Any:
 
 def _plain_problem(error: yaml.MarkedYAMLError, text: str) -> str:
     said = str(error.problem or error.context or "cannot be read").strip()
+    # The library's own bound, told as ours.
     if "nesting depth" in said:
         return f"nested deeper than {DEEPEST_NESTING} levels"
     mark = error.problem_mark
@@ -84,6 +85,7 @@ class _Reader:
             line = _line(event)
             if getattr(event, "anchor", None) is not None:
                 raise UnreadableError(line, (), "anchors and aliases are not used here; write the value out")
+            # A bare exclamation mark only says that it is a text.
             tag = getattr(event, "tag", None)
             if tag is not None and tag != "!":
                 raise UnreadableError(line, (), f"tags like {tag[:40]!r} are not used here; write the value plainly")

@@ -54,12 +54,14 @@ def _alone(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, tuple[str, f
     begun: dict[str, tuple[Bus, Snapshot]] = {}
     for event in events:
         aircraft.arrive(event.tick)
+        # Looked at before each act, which is what the trainee finds when they begin it.
         for battery in bundle.airframe.section(BatteriesSection).batteries:
             if battery.id not in begun and (bus := _fed_by(aircraft, battery, buses)) is not None:
                 begun[battery.id] = bus, aircraft.snapshot()
         carry_out(aircraft, event)
     found: dict[str, tuple[str, float | None]] = {}
     for name, (bus, snapshot) in begun.items():
+        # From there, with nobody doing anything more.
         aircraft.restore(snapshot)
         found[name] = bus.name, _until_dead(aircraft, aircraft.plan.d[naming.bus_alive(bus.id)])
     return found
@@ -72,6 +74,7 @@ def _fed_by(aircraft: Aircraft, battery: Battery, buses: dict[str, Bus]) -> Bus 
     others = (*ac.ground_supplies, *ac.generators)
     if any(d[slot[f"source.{each.id}.available"]] is True for each in others):
         return None
+    # Charged or at rest, it feeds nothing.
     if aircraft.a[aircraft.plan.a[naming.battery(battery.id, "amps")]] >= 0:
         return None
     for contactor in airframe.section(ContactorsSection).contactors:
@@ -107,6 +110,7 @@ def _filled(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, float]:
                 found[name] = aircraft.tick / 100
 
     for event in events:
+        # In steps, since a battery may be full between two acts that lie far apart.
         while aircraft.tick + LOOK_TICKS < event.tick:
             aircraft.arrive(aircraft.tick + LOOK_TICKS)
             look()
@@ -118,6 +122,7 @@ def _filled(bundle: Bundle, events: Sequence[LogEvent]) -> dict[str, float]:
         before = [aircraft.a[slot] for slot in charges.values()]
         aircraft.arrive(aircraft.tick + LOOK_TICKS)
         look()
+        # None of them gains anything any more: it will never be full.
         if all(aircraft.a[slot] <= was for slot, was in zip(charges.values(), before, strict=True)):
             break
     return found

@@ -42,6 +42,7 @@ def tasks_of(script: Script) -> list[Task]:
         if n + 1 == len(script.acts):
             continue
         after = script.procedure.by_id[script.acts[n + 1].item]
+        # Without an order nobody does wrong by doing the later one first.
         ordered = script.procedure.precedes(item.number, after.number)
         silent = item.item.SILENT or after.item.SILENT
         if ordered and not silent and (_touches(script, n) or _touches(script, n + 1)):
@@ -86,10 +87,12 @@ def consequence_of(script: Script, task: Task) -> Consequence:
     base = script.as_flown
     act = script.acts[task.number]
     if task.edge is not None:
+        # Held against a flight of its own: one in which nobody reads the battery.
         effect, says, tick = held_against(Script(script.bundle, script.flight), task.edge, worst)
     else:
         effect, says, tick = worst(script, base, _flown(script, task))
     left_at = script.acts[task.number - 1].ends if task.number else 0
+    # A consequence is counted from when the item was left; a delay from when all was ready.
     since = base.ready_at if effect in ("slower", "none") else left_at
     return Consequence(
         item=act.item,
@@ -138,6 +141,7 @@ def _name(script: Script, number: int) -> str:
 def worst(script: Script, base: ScriptFlight, flown: ScriptFlight) -> tuple[Effect, str, int]:
     """The gravest thing that came of a change, in words, and the tick of it."""
     limits = {limit.id: limit for limit in script.bundle.airframe.limits}
+    # What is exceeded in the perfect flight as well did not come of the change.
     new = [(tick, limits[name]) for name, tick in flown.exceeded.items() if name not in base.exceeded]
     known = {(missed.item, missed.kind) for missed in base.missed}
     missed = [each for each in flown.missed if (each.item, each.kind) not in known]
@@ -153,6 +157,7 @@ def worst(script: Script, base: ScriptFlight, flown: ScriptFlight) -> tuple[Effe
             )
     if missed:
         return "fails-later", missed[0].says + _tells(script, flown, missed[0].tick), missed[0].tick
+    # Nothing was noticed on the way, and at the end something lies dark.
     if (dead := next(_dead_at_end(script, base, flown), None)) is not None:
         return "fails-later", phrase("{dead} is dead at the end", dead=dead), flown.ready_at
     if base.ends and not flown.ends:

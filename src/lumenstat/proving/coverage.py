@@ -31,6 +31,7 @@ def uncovered(item: DecideItem, quantities: Mapping[str, Quantity]) -> str | Non
     except ExpressionError:
         return None
     choices = [list(_values(name, quantities, parsed)) for name in names]
+    # Every combination, up to what can be tried while an author waits.
     for number, values in enumerate(product(*choices)):
         if number >= MOST_TRIED:
             return None
@@ -45,6 +46,7 @@ def _test(expression: Expression, names: list[str], quantities: Mapping[str, Qua
     numbers = {name: n for n, name in enumerate(names)}
 
     def timed(kind: str, code: str, _seconds: float, _nullable: bool) -> str:
+        # What looks back in time has no value that could be tried.
         if kind != "held":
             raise ExpressionError(phrase("looks back in time"))
         return code
@@ -66,6 +68,7 @@ def _values(name: str, quantities: Mapping[str, Quantity], parsed: list[Expressi
         figures = sorted({figure for each in parsed for figure in _figures(each.tree)})
         for figure in figures or [0.0]:
             step = max(abs(figure), 1.0) * 1e-3
+            # On either side of each figure that a branch names: between two of them nothing changes.
             yield from (figure - step, figure, figure + step)
     else:
         texts = {each.value for p in parsed for each in ast.walk(p.tree) if isinstance(each, ast.Constant)}

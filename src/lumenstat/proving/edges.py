@@ -49,6 +49,7 @@ def edges_of(script: Script) -> Iterator[Edge]:
         and item.expect.min is not None
         and script.called.get(item.id) == "within"
     ]
+    # Flying costs a second; most exercises have nothing here to fly for.
     if not checks:
         return
     flight = fly(script.bundle, script.flight.events)
@@ -57,6 +58,7 @@ def edges_of(script: Script) -> Iterator[Edge]:
         act = script.acts[n]
         call = next(m for m in moments[act.first : act.last] if m.event.verb == "call")
         reads = script.bundle.airframe.instruments[item.instrument].quantity_at(call.state)
+        # Only a battery's volts at rest follow from its charge alone.
         if reads not in at_rest:
             continue
         battery_id = reads.split(".")[1]
@@ -74,6 +76,7 @@ def _as_it_was_found(battery_id: str, start: Mapping[str, Any], state: Mapping[s
 
 def held_against(script: Script, edge: Edge, worst: Worst) -> tuple[Effect, str, int]:
     """What comes of a battery at the limit, or how far under it the model's edge lies; with the tick of it."""
+    # Without the reading itself: it would refuse the battery before anything could come of it.
     left = {n for n in range(len(script.acts)) if _reads_at_rest(script, n, edge)}
     order = [n for n in range(len(script.acts)) if n not in left]
     base = script.only(order)
@@ -91,6 +94,7 @@ def held_against(script: Script, edge: Edge, worst: Worst) -> tuple[Effect, str,
     effect, says, tick = flown(at_limit)
     if effect in GRAVE:
         does = (
+            # A full battery may be too weak as well: then no limit helps.
             ""
             if flown(1.0)[0] in GRAVE
             else phrase("; from {at_limit:.1f} V on it would do", at_limit=volts(_between(flown, 1.0, at_limit)[0]))
@@ -151,6 +155,7 @@ def _charge_at(script: Script, edge: Edge) -> float | None:
         return None
     if _rest_volts(_with_charge(script, edge, high), edge) < edge.least:
         return None
+    # Twelve halvings: closer than the last figure of any voltmeter.
     for _ in range(12):
         middle = (low + high) / 2
         if _rest_volts(_with_charge(script, edge, middle), edge) < edge.least:

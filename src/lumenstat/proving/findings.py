@@ -56,6 +56,7 @@ class Finder:
 
     def _stuck(self) -> Iterator[Finding]:
         left = {self.procedure.by_id[name].number for name in self.rehearsal.stuck}
+        # In the order of the card: the first of a chain is the cause, and the others wait for it.
         behind = [self.procedure.steps[n] for n in sorted(left)]
         for step in behind:
             before = [n for n in left if self.procedure.precedes(n, step.number)]
@@ -77,6 +78,7 @@ class Finder:
                 "it waits for '{challenge}', which is never done", challenge=self._item(item.not_before.item).challenge
             )
             return self._finding(item, "cannot-be-reached", says)
+        # It can be done, after longer than anybody waits.
         if (tick := self.rehearsal.later.get(item.id)) is not None:
             says = phrase("it comes only at {at}; nobody waits so long", at=clock(tick / 100))
             return self._finding(item, "comes-late", says)
@@ -130,6 +132,7 @@ class Finder:
         if judgement == "within":
             return
         if judgement == "dead":
+            # An item that asks for a dark instrument gets what it asks for.
             if not any(word in item.response.lower().split() for word in DARK_WORDS):
                 bus = self._bus_of(item.instrument)
                 says = phrase(

@@ -38,6 +38,7 @@ def acting_as(name: str) -> Iterator[None]:
 
 def in_the_name_of(job: Callable[[Session], T]) -> Callable[[Session], T]:
     """A change that is carried out later, on another thread, on behalf of whoever acts now."""
+    # Read now: the writer's thread has a context of its own, in which nobody acts.
     acts = actor.get()
     name = acts.name if acts is not None else ""
 

@@ -45,6 +45,7 @@ def approve(session: Session, exercise_id: str, person_id: int, says: str) -> No
     if len(says.strip()) < LEAST_WORD:
         raise EntryRefused(phrase("Say in a sentence what you looked at: it is kept with the version."), "says")
     made = Approval(digest=version.digest, exercise_id=exercise_id, by_id=person_id, by=person.name, at=now())
+    # A paste of a whole manual would make the list of approvals unreadable.
     made.says = says.strip()[:2000]
     session.add(made)
 

@@ -130,6 +130,7 @@ def _before_flush(session: Session, *_: object) -> None:
     lines = [
         (kept, row, says)
         for rows, verb in ((session.new, "added"), (session.dirty, "changed"), (session.deleted, "taken out"))
+        # A copy, since the lines that are added on the way are new rows of the session as well.
         for row in list(rows)
         if (kept := AUDITED.get(type(row))) is not None
         for says in _says(row, kept, verb)
@@ -157,6 +158,7 @@ def _says(row: Any, kept: Audited, verb: str) -> Iterator[str]:
         yield f"{kept.named(row)} taken out"
         return
     changes = list(_changes(row, kept.columns))
+    # A row can be dirty without a change that is audited: its edition alone, for example.
     if changes:
         yield f"{kept.named(row)}: {'; '.join(changes)}"
 
@@ -168,8 +170,10 @@ def _changes(row: Any, columns: Mapping[str, str]) -> Iterator[str]:
             continue
         was = history.deleted[0] if history.deleted else None
         now_is = history.added[0] if history.added else None
+        # SQLAlchemy calls setting a column to what it was a change; a reader of the list would not.
         if was == now_is:
             continue
+        # A plan of a day is a document of some kilobytes, twice: the list would be of nothing else.
         if name in SECRET or name == "content":
             yield f"{words} changed"
         else:
@@ -212,4 +216,5 @@ def find_lines(session: Session, wanted: AuditFilter) -> Found[AuditLine]:
         query = query.where(AuditLine.kind == wanted.kind)
     if wanted.subject:
         query = query.where(AuditLine.subject == wanted.subject)
+    # By number and not by time: several lines of one request have the same time.
     return page_of(session, query, AuditLine.id.desc(), wanted.page, ON_A_PAGE)

@@ -108,6 +108,7 @@ def change_course(session: Session, course_id: int, change: CourseChange, scale:
     """Change a course. Raises EntryRefused, and Overtaken where somebody else was quicker."""
     course = get_course(session, course_id)
     if course.edition != change.edition:
+        # Never a merge: the two may have meant different things by the same step.
         raise Overtaken(
             phrase("Somebody else changed {course} in the meantime. Look at how it stands now.", course=course.name)
         )
@@ -134,6 +135,8 @@ def _set_steps(session: Session, course_id: int, steps: Sequence[Requirement], s
         raise EntryRefused(
             phrase("A course has at most {steps_at_most} exercises.", steps_at_most=STEPS_AT_MOST), "steps"
         )
+    # Rows keep their numbers and are changed in place, so that the audit list tells what changed of a step and not that
+    # all of them were taken out and added again.
     known = dict(exercise_titles(session))
     present = {row.number: row for row in steps_rows(session, course_id)}
     for number, step in enumerate(steps):
@@ -165,6 +168,7 @@ def _check_step(step: Requirement, number: int, known: dict[str, str], scale: Se
         raise EntryRefused(
             phrase("{where}: days go from 1 to {most_days:,}.", where=where, most_days=MOST_DAYS), "steps"
         )
+    # A school that has no scale of grades may keep courses that came with one.
     if step.grade is not None and scale and step.grade not in scale:
         raise EntryRefused(
             phrase("{where}: this school's grades are {scale}.", where=where, scale=", ".join(scale)), "steps"
@@ -209,6 +213,7 @@ def enrol(session: Session, course_id: int, people: Iterable[int]) -> None:
     if wanted - set(known):
         raise EntryRefused(phrase("Only trainees are in a course."), "people")
     present = {row.person_id: row for row in session.scalars(select(Enrolment).where(Enrolment.course_id == course_id))}
+    # Whoever stays keeps the day on which they began.
     for gone in present.keys() - wanted:
         session.delete(present[gone])
     added = sorted(wanted - present.keys())
@@ -244,6 +249,8 @@ def flown_by(
     """The assessed runs of these people in these exercises that count; with the `grades` given last where asked for."""
     latest = select(func.max(AppraisalRecord.id)).where(AppraisalRecord.run_id == Run.id).scalar_subquery()
     said = aliased(AppraisalRecord)
+    # The latest appraisal counts; joining it costs as much as all the rest, so it is left out where no step asks for
+    # it.
     grade = said.grade if grades else null()
     columns = (Run.trainee_id, ExerciseVersion.exercise_id, Run.created, Run.outcome, Run.percent, grade, Run.id)
     query = select(*columns).join(ExerciseVersion, ExerciseVersion.digest == Run.digest)
@@ -255,6 +262,7 @@ def flown_by(
         Run.mode == "assessed",
         Run.outcome.is_not(None),
         Run.voided_at.is_(None),
+        # A run of a draft tries the exercise, not the person.
         Run.draft_id.is_(None),
     )
     found: dict[int, list[CountedRun]] = {person: [] for person in people}
@@ -285,6 +293,7 @@ def progress_of_person(
     found = []
     for course in courses_of(session, person.id):
         enrolment = session.get(Enrolment, (course.id, person.id))
+        # Taken out of the course in between: nothing counts from before now.
         since = enrolment.since if enrolment is not None else now()
         found.append((course, progress_of(session, course.id, scale, [(person, since)])[0]))
     return found

@@ -87,6 +87,7 @@ def plans_before(session: Session, day: date, at_most: int) -> list[DayPlanRecor
 
 def _changed(session: Session, plan_id: str, edition: int, by: str, plan: DayPlan) -> DayPlan:
     record = get_plan(session, plan_id)
+    # As for courses and groups: the second of two who plan the same day is told, and writes over nothing.
     if record.edition != edition:
         raise Overtaken(phrase("{by} changed this plan in the meantime. Look at how it stands now.", by=record.by))
     record.content, record.by, record.changed = plan.model_dump_json(context=KEEP_PARTS), by, now()
@@ -114,9 +115,11 @@ def drop_plan(session: Session, plan_id: str) -> None:
 
 def paces(session: Session, people: Sequence[int]) -> dict[int, float]:
     """Each person's time over the model's, from their judged runs; 1 and a half where nothing is known."""
+    # A mean of shares, not a share of sums: a long exercise says no more about somebody's pace than a short one.
     share = func.avg(Run.used_seconds / Run.needed_seconds)
     query = select(Run.trainee_id, share).where(
         Run.trainee_id.in_(people), Run.needed_seconds > 0, Run.outcome.in_(("pass", "fail", "held"))
     )
     known = {row[0]: row[1] for row in session.execute(query.group_by(Run.trainee_id))}
+    # A single run that was left standing for an hour must not stretch a whole day.
     return {each: min(PACE_TO, max(PACE_FROM, known.get(each) or 1.5)) for each in people}

@@ -117,6 +117,7 @@ def load(session: Session, draft_id: str) -> KeptDraft:
                 revision=draft.revision,
             )
         )
+    # What could be done again is there as long as no other change was made since; its words stand on the button.
     following = _revision(session, draft_id, draft.revision + 1)
     return KeptDraft(
         draft.id,
@@ -143,6 +144,7 @@ def change(
 ) -> None:
     """Keep a change made to the edition that its maker saw. Raises DraftOvertaken where it is not the newest."""
     draft = _at_edition(session, draft_id, edition)
+    # A change after an undo makes what was undone unreachable, as in any editor.
     later = delete(DraftRevision).where(DraftRevision.draft_id == draft_id, DraftRevision.number > draft.revision)
     session.execute(later)
     draft.revision += 1
@@ -151,6 +153,7 @@ def change(
             draft_id=draft_id,
             number=draft.revision,
             content=content,
+            # The list of changes shows a line of each; the whole change is in the content.
             says=says[:200],
             by=by,
             at=now(),
@@ -191,6 +194,7 @@ def keep_proof(session: Session, digest: str, proof: str, consequences: str | No
     if found is None:
         session.add(StoredProof(digest=digest, proof=proof, consequences=consequences, made=now()))
         return
+    # Facts and consequences are proven by two jobs, and either may be the first to end.
     found.proof, found.made = proof, now()
     found.consequences = consequences if consequences is not None else found.consequences
 
@@ -205,6 +209,7 @@ def proven_before(session: Session, draft_id: str, digest: str | None) -> tuple[
     draft = find_draft(session, draft_id)
     query = select(StoredProof, DraftRevision.number).join(DraftRevision, DraftRevision.digest == StoredProof.digest)
     query = query.where(DraftRevision.draft_id == draft_id, DraftRevision.number < draft.revision)
+    # An undo can bring back what was proven: that is then the present state and not the one before.
     query = query.where(DraftRevision.digest != (digest or ""))
     found = session.execute(query.order_by(DraftRevision.number.desc()).limit(1)).first()
     if found is None:
@@ -221,6 +226,7 @@ def _revision(session: Session, draft_id: str, number: int) -> DraftRevision | N
 def _at_edition(session: Session, draft_id: str, edition: int) -> DraftRecord:
     draft = find_draft(session, draft_id)
     if draft.edition != edition:
+        # Named, since the two have to talk: "somebody" helps nobody who has just lost a change.
         shown = _revision(session, draft_id, draft.revision)
         raise DraftOvertaken(
             shown.by if shown else phrase("Somebody"), shown.says if shown else phrase("a change"), draft.edition

@@ -45,12 +45,14 @@ def keep_drill(
     session: Session, person_id: int, instructor_id: int, by: str, moments: Sequence[Ready], engine: str
 ) -> str:
     """Keep a drill with a run for each moment, in order; gives its id. What nobody began of earlier ones falls away."""
+    # Otherwise every drill that was drawn and never begun would wait in the list for good.
     unbegun = (Run.finished.is_(None), Run.tick <= Run.origin_tick)
     earlier = select(Run).where(Run.trainee_id == person_id, Run.drill_id.is_not(None), *unbegun)
     for run in session.scalars(earlier):
         session.delete(run)
     drill = Drill(id=secrets.token_hex(8), person_id=person_id, by=by, at=now())
     session.add(drill)
+    # Its runs refer to it, and SQLite checks that at once.
     session.flush()
     for number, moment in enumerate(moments):
         _moment_run(session, drill.id, person_id, instructor_id, number + 1, moment, engine)
@@ -114,10 +116,12 @@ def drill_run_again(session: Session, drill_id: str, run_id: str) -> str:
     run = next((each for each in runs if each.id == run_id), None)
     if run is None:
         raise NoSuchRecord(phrase("There is no such moment in this drill."))
+    # A second click must not leave a second empty run.
     waiting = next((r.id for r in runs if r.station == run.station and r.finished is None), None)
     if waiting is not None:
         return waiting
     begins = run.origin_tick or 0
+    # What led up to the moment, without what was done in it.
     events = [event for event, _ in events_of(session, run.id) if event.tick < begins]
     moment = Ready(run.digest, run.drill_item or "", tuple(events), begins)
     return _moment_run(session, drill_id, run.trainee_id, run.instructor_id, run.station or 1, moment, run.engine)

@@ -58,12 +58,14 @@ def erase_person(session: Session, person_id: int, typed: str) -> Erased:
     name, password, sign-ins, groups, courses, drills, remarks about them, lines of the audit list that name them.
     """
     person = get_person(session, person_id)
+    # A signature has to stay somebody's for as long as the record counts.
     if person.role != "trainee":
         raise RecordError(
             phrase("Instructors stand for what they signed and are not erased; take away that they may sign in.")
         )
     if person.erased_at is not None:
         raise RecordError(phrase("This person was erased already."))
+    # Spaces and capitals do not make it another person.
     if " ".join(typed.split()).lower() != person.name.lower():
         raise EntryRefused(phrase("Type the name as it stands above, to be sure whom it is about."), "name")
     was, name = person.name, f"Erased person {person.id}"
@@ -72,6 +74,7 @@ def erase_person(session: Session, person_id: int, typed: str) -> Erased:
         raise RecordError(phrase("{was} has an exercise that is open; end or void it first.", was=was))
     session.info[UNAUDITED] = True  # the list would keep the name that is being erased
     signed = [run for run in runs if run.signed_by is not None]
+    # Checked before anything is changed: a record that was tampered with must not come out of this sealed anew.
     broken = tuple(run.id for run in signed if not verify(session, run.id).ok)
     _take_out_words(session, [run.id for run in runs], was)
     for table in (Invitation, KnownBrowser, SignIn, Membership, Enrolment, Drill):
@@ -93,12 +96,14 @@ def erase_person(session: Session, person_id: int, typed: str) -> Erased:
 
 def _take_out_words(session: Session, runs: list[str], name: str) -> None:
     """Remarks go; reasons of overrides and of voided runs stay, without the name, for they explain a verdict."""
+    # First and last names alone as well, for a remark seldom gives both; two letters would take out too much.
     parts = [name, *(part for part in name.split() if len(part) > 2)]
     session.execute(update(AppraisalRecord).where(AppraisalRecord.run_id.in_(runs)).values(remark=REMARK))
     for override in session.scalars(select(Override).where(Override.run_id.in_(runs))):
         override.reason = _without(override.reason, parts)
     for run in session.scalars(select(Run).where(Run.id.in_(runs), Run.void_reason.is_not(None))):
         run.void_reason = _without(run.void_reason or "", parts)
+    # What was noted or said during a run is in its log, and often names the trainee.
     notes = select(RunEvent).where(RunEvent.run_id.in_(runs), RunEvent.verb.in_(("note", "say")))
     for event in session.scalars(notes):
         event.args = _without(event.args, parts)
@@ -183,12 +188,14 @@ def clear_out(session: Session, settled: School) -> TooOld:
     practice, traces, lines = _queries(settled)
     if practice is not None:
         runs = list(session.scalars(practice))
+        # SQLite takes a limited number of parameters in one statement.
         for n in range(0, len(runs), 500):
             session.execute(delete(Run).where(Run.id.in_(runs[n : n + 500])))
     if traces is not None:
         session.execute(update(Run).where(Run.id.in_(traces)).values(trace=None))
     if lines is not None:
         session.execute(delete(AuditLine).where(AuditLine.id.in_(lines)))
+    # A night on which nothing was too old is not worth a line.
     if counted:
         says = f"{counted.practice} practice runs, {counted.traces} flight traces, {counted.lines} audit lines"
         note(session, "school", "retention", f"{says} taken out")

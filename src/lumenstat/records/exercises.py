@@ -28,6 +28,8 @@ def store_bundle(session: Session, bundle: Bundle, by_id: int | None = None) -> 
     others = update(ExerciseVersion).where(ExerciseVersion.exercise_id == bundle.exercise.id)
     session.execute(others.values(current=False))
     found = session.get(ExerciseVersion, bundle.digest)
+    # The same content again, perhaps after an undo of a publication: the version is current once more, under the name
+    # of whoever published it first.
     if found is not None:
         found.current = True
         return
@@ -85,6 +87,7 @@ def current_exercise(session: Session, exercise_id: str) -> ExerciseVersion:
 
 def bundle_of(session: Session, digest: str) -> Bundle:
     """The documents of an exercise version. Raises RecordError where it is not kept."""
+    # A version never changes under its digest, so what was read once is right for good.
     if (kept := cached_bundle(digest)) is not None:
         return kept
     found = session.get(ExerciseVersion, digest)

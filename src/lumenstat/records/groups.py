@@ -46,6 +46,7 @@ def add_group(session: Session, name: str, instructor_id: int, members: Iterable
 def change_group(session: Session, group_id: int, change: GroupChange) -> None:
     """Change a group. Raises EntryRefused, and Overtaken where somebody else was quicker."""
     group = get_group(session, group_id)
+    # As for courses: the second of two who change the same group is told, and writes over nothing.
     if group.edition != change.edition:
         raise Overtaken(
             phrase("Somebody else changed {group} in the meantime. Look at how it stands now.", group=group.name)
@@ -59,6 +60,7 @@ def change_group(session: Session, group_id: int, change: GroupChange) -> None:
 def _set_members(session: Session, group_id: int, members: Iterable[int]) -> None:
     wanted = set(members)
     known = session.scalars(select(Person.id).where(Person.id.in_(wanted), Person.role == "trainee"))
+    # An instructor in a group would turn up in the tables of its results.
     if wanted - set(known):
         raise EntryRefused(phrase("Only trainees stand in a group."), "members")
     present = {row.person_id: row for row in session.scalars(select(Membership).where(Membership.group_id == group_id))}
@@ -130,6 +132,7 @@ def opened_to(session: Session, group_id: int) -> list[str]:
 def set_opened(session: Session, group_id: int, exercises: Iterable[str], by: str) -> None:
     """Let a group practise these exercises and no others. Raises EntryRefused where there is no such exercise."""
     wanted = set(exercises)
+    # Withdrawn exercises stay in the records and are no longer handed out.
     current = ExerciseVersion.current & ~ExerciseVersion.withdrawn
     known = set(session.scalars(select(ExerciseVersion.exercise_id).where(current)))
     if unknown := wanted - known:
@@ -147,6 +150,7 @@ def may_practise(session: Session, person_id: int) -> list[ExerciseVersion]:
     """What is opened to somebody by the groups that they stand in and the courses that they are in, by title."""
     groups_open = select(Opened.exercise_id).join(Membership, Membership.group_id == Opened.group_id)
     groups_open = groups_open.join(Group, Group.id == Opened.group_id)
+    # A group that was put away no longer opens anything, though its list stays for whoever looks it up.
     groups_open = groups_open.where(Membership.person_id == person_id, ~Group.archived)
     opened = or_(
         ExerciseVersion.exercise_id.in_(groups_open), ExerciseVersion.exercise_id.in_(opened_by_courses(person_id))

@@ -27,17 +27,21 @@ def back_up(database: Path, target: Path) -> None:
     """Copy a database, in use or not, and read the copy back. Raises StorageError; a copy with a fault is not kept."""
     if target.exists():
         raise StorageError(f"{target} is there already; a backup never writes over anything. Give another name.")
+    # Under another name until it is whole, so that a backup with its final name always is.
     unfinished = target.with_name(f"{target.name}.unfinished")
     with in_words():
         read_only_engine(database).dispose()
         target.parent.mkdir(parents=True, exist_ok=True)
+        # Made with its rights before anything is in it: a copy holds what the database holds.
         os.close(os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, OWN_USER_ONLY))
         try:
             with (
                 closing(sqlite3.connect(database, timeout=BUSY_SECONDS)) as source,
                 closing(sqlite3.connect(unfinished)) as copy,
             ):
+                # Some pages at a time and a pause between them, so that a class that is flying never waits for long.
                 source.backup(copy, pages=PAGES_AT_ONCE, sleep=0.01)
+                # A single file, without a log beside it that somebody forgets to copy.
                 copy.execute("PRAGMA journal_mode=DELETE")
             if faults := faults_of(unfinished):
                 raise StorageError(f"The copy is not whole, so it was not kept: {faults[0]}")
@@ -68,8 +72,10 @@ def restore(backup: Path, database: Path) -> Path | None:
         if database.exists():
             with held_alone(database):
                 aside = database.with_name(f"{database.name}.before-{datetime.now(UTC):%Y%m%d-%H%M%S}")
+                # The log holds the last changes; the file that is put aside must be whole without it.
                 _fold_in(database)
                 database.rename(aside)
+        # A log of the old file would be replayed into the new one.
         for name in ("-wal", "-shm"):
             database.with_name(database.name + name).unlink(missing_ok=True)
         database.parent.mkdir(parents=True, exist_ok=True)
@@ -97,6 +103,7 @@ def restore_at_next_start(backup: Path, database: Path) -> Path:
         os.close(os.open(unfinished, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, OWN_USER_ONLY))
         with closing(sqlite3.connect(backup)) as source, closing(sqlite3.connect(unfinished)) as copy:
             source.backup(copy)
+        # In one step: a server that starts in between finds all of it or nothing.
         unfinished.replace(waiting)
     return waiting
 
@@ -109,6 +116,7 @@ def take_waiting(database: Path) -> Path | None:
     waiting = waiting_for_start(database)
     if not waiting.exists():
         return None
+    # Only when it stands in its place does the waiting copy go, so that a failed start tries it again.
     aside = restore(waiting, database)
     waiting.unlink()
     return aside
@@ -140,6 +148,7 @@ def _faults(engine: Engine) -> Iterator[str]:
             yield f"the file is damaged: {getattr(error, 'orig', error)}"
             return
         yield from (f"the file is damaged: {each}" for each in found if each != "ok")
+        # What else would be read of a damaged file would only be the same damage, told again.
         if found != ["ok"]:
             return
         for table, row, parent, _ in connection.execute(text("PRAGMA foreign_key_check")):

@@ -16,6 +16,7 @@ def _known() -> frozenset[str]:
 def is_leaked(password: str, *names: str) -> bool:
     """Whether a password is in the lists, also with figures or marks hung on or a piece repeated, or is a name."""
     plain = password.casefold().strip()
+    # Figures and marks hung on are the first thing that a guesser tries.
     stem = plain.strip("0123456789!?.,*#-_+ ")
     own = {part for name in names for part in (name.casefold(), *name.casefold().split()) if part}
     repeated = any(

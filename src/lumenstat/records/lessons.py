@@ -70,6 +70,7 @@ def start_lesson(
 
 
 def _start(session: Session, lesson: Lesson, number: int, place: LessonStation, digest: str, engine: str) -> None:
+    # A neighbour's start is a version of its own; it is kept before a run refers to it.
     if place.bundle is not None:
         keep_version(session, place.bundle)
         session.flush()
@@ -78,6 +79,7 @@ def _start(session: Session, lesson: Lesson, number: int, place: LessonStation, 
     run.lesson_id, run.station, run.variant, run.like_digest = lesson.id, number, place.says, digest
     run.join_code = _free_code(session)
     session.flush()
+    # Everybody begins at the instructor's word, so time stands still in all of them before the first acts.
     if lesson.together:
         keep_events(session, [NewEvents(run.id, 0, [(LogEvent(0, "instructor", "freeze"), None)])])
 
@@ -176,6 +178,7 @@ def trainee_acted(session: Session, run_id: str) -> bool:
 def take_back(session: Session, run_id: str) -> None:
     """Undo a start before the trainee has done anything: nothing of it is left. Raises RecordError once they have."""
     run = find_run(session, run_id)
+    # An act is what a trainee has of a run; taking it away from them needs a reason that is kept.
     if trainee_acted(session, run_id) or run.state == "ended":
         raise RecordError(
             phrase("{trainee} has begun already; void the run with a reason instead.", trainee=run.trainee.name)
@@ -183,10 +186,12 @@ def take_back(session: Session, run_id: str) -> None:
     lesson_id = run.lesson_id
     for event in session.scalars(select(RunEvent).where(RunEvent.run_id == run_id)):
         session.delete(event)
+    # What refers to the run goes before it does.
     session.flush()
     session.delete(run)
     session.flush()
     left = select(func.count()).select_from(Run).where(Run.lesson_id == lesson_id)
+    # The last station takes its lesson with it: an empty one says nothing.
     if lesson_id is not None and not session.scalar(left):
         session.delete(get_lesson(session, lesson_id))
 
@@ -212,6 +217,7 @@ def void_run(session: Session, run_id: str, by: str, reason: str) -> None:
             )
         )
     run.voided_at, run.voided_by, run.void_reason, run.join_code = now(), by, reason, None
+    # Statistics and courses count what counts; the log and the ledger stay, with the reason.
     forget_items(session, run_id)
     if run.finished is None:
         run.finished, run.state = run.voided_at, "ended"

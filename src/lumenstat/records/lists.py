@@ -101,6 +101,7 @@ def find_runs(session: Session, wanted: RunFilter) -> Found[RunLine]:
     where = _run_conditions(wanted)
     total = session.scalar(_joined(select(func.count()).select_from(Run)).where(*where)) or 0
     page, pages = _page_of(wanted.page, total)
+    # Ids first, in the order that was asked for.
     chosen = _joined(select(Run.id).select_from(Run)).where(*where)
     chosen = chosen.order_by(*RUN_SORTS.get(wanted.sort, RUN_SORTS["newest"]))
     ids = list(session.scalars(chosen.limit(ON_A_PAGE).offset(ON_A_PAGE * (page - 1))))
@@ -133,6 +134,7 @@ def _run_conditions(wanted: RunFilter) -> list[ColumnElement[bool]]:
     where = [*_standing(wanted.standing)]
     for word in wanted.words.split():
         like = f"%{escaped(word)}%"
+        # Both: what an exercise is called in English, and its words in other languages.
         columns = (_trainee.name, _instructor.name, ExerciseVersion.title, ExerciseVersion.named)
         where.append(or_(*(column.like(like, escape="\\") for column in columns)))
     for column, value in (
@@ -234,6 +236,7 @@ def find_people(session: Session, wanted: PeopleFilter) -> Found[Person]:
     if wanted.group is not None:
         members = select(Membership.person_id).where(Membership.group_id == wanted.group)
         where.append(Person.id.in_(members))
+    # Counted without the order, which costs a sort and changes nothing.
     total = session.scalar(select(func.count()).select_from(Person).where(and_(True, *where))) or 0
     page, pages = _page_of(wanted.page, total)
     query = select(Person).where(and_(True, *where)).order_by(*PEOPLE_SORTS.get(wanted.sort, PEOPLE_SORTS["name"]))

@@ -72,6 +72,7 @@ class ExerciseMastery:
 def logbook_of(session: Session, person_id: int, page: int | None = None) -> list[LogbookLine]:
     """A person's ended runs, newest first: a page of them (from 1), or all."""
     instructor, said = aliased(Person), aliased(AppraisalRecord)
+    # A later appraisal takes the place of an earlier one; all of them stay in the record.
     latest = select(func.max(AppraisalRecord.id)).where(AppraisalRecord.run_id == Run.id).scalar_subquery()
     columns = (
         Run.id, Run.created, ExerciseVersion.named, Run.digest, Run.mode, Run.tick, Run.outcome_words, Run.percent,
@@ -119,6 +120,7 @@ def mastery_of(session: Session, person_id: int, exercises: Iterable[str] | None
     chosen = streaks.keys() if exercises is None else set(exercises)
     return [
         ExerciseMastery(each, titles[each], tuple(_sections(session, each, streaks.get(each, []), rule)))
+        # An exercise that is no longer in the school has no sections to show.
         for each in sorted(chosen & titles.keys(), key=lambda each: titles[each])
     ]
 
@@ -132,6 +134,7 @@ def sections_of(bundle: Bundle) -> list[tuple[str, list[str]]]:
     procedure = bundle.procedure
     found: list[tuple[str, list[str]]] = [(bundle.worded(section.title), []) for section in procedure.sections]
     for step in procedure.steps:
+        # Whoever takes one branch never meets the items of the others, so nobody could master the section.
         if step.branch is None:
             found[step.section][1].append(step.item.id)
     return found
@@ -144,6 +147,7 @@ def mastered_counts(session: Session, people: Iterable[int], exercises: Iterable
         ItemStreak.trainee_id.in_(list(people)),
         ItemStreak.exercise_id.in_(list(exercises)),
         ItemStreak.runs >= rule.passes,
+        # The same rule as `by_section` has it, here in the database: a class has too many rows to read.
         ItemStreak.assessors >= (1 if rule.by_whom == "anybody" else 2),
     )
     rows = session.execute(query.group_by(ItemStreak.trainee_id, ItemStreak.exercise_id))

@@ -17,6 +17,7 @@ def free_name(session: Session, table: type[Base], name: str, own_id: int | None
     name = " ".join(name.split())
     if not name or len(name) > LONGEST_NAME:
         raise EntryRefused(phrase("A name has 1 to {longest_name} characters.", longest_name=LONGEST_NAME), "name")
+    # Without regard to capitals: "Red" and "red" side by side would be mistaken for each other.
     columns = table.__table__.columns
     taken = session.execute(select(columns.id, columns.name).where(func.lower(columns.name) == name.lower())).first()
     if taken is not None and taken.id != own_id:

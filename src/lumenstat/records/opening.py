@@ -29,6 +29,7 @@ def held_alone(path: Path) -> Iterator[None]:
     the opened file: SQLite's own locks of this process would go when it is closed. Raises StorageError.
     """
     with in_words():
+        # The lock needs a file, and the first start has none yet.
         path.parent.mkdir(parents=True, exist_ok=True)
         handle = os.open(path, os.O_RDONLY | os.O_CREAT, OWN_USER_ONLY)
     try:
@@ -46,6 +47,7 @@ def open_engine(path: Path) -> Engine:
     """An engine on the SQLite file, made and migrated if need be. Raises StorageError with nothing changed."""
     with in_words():
         path.parent.mkdir(parents=True, exist_ok=True)
+        # SQLite would make the file with the rights of everybody.
         _make_private(path)
         _refuse_foreign(path)
         _refuse_newer(path)
@@ -74,6 +76,8 @@ def _engine(path: Path) -> Engine:
     @event.listens_for(engine, "connect")
     def prepare(connection: Any, _: Any) -> None:
         connection.isolation_level = None  # SQLAlchemy begins transactions below, so that savepoints nest in them
+        # A run's acts are evidence: whatever was acknowledged survives a power cut, at the price of a wait for the
+        # disk.
         for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
             connection.execute(f"PRAGMA {pragma}")
 
@@ -89,6 +93,7 @@ def _engine(path: Path) -> Engine:
 def migrate(engine: Engine) -> None:
     """Bring the tables to the newest layout, all of the way or not at all."""
     with engine.connect() as connection:
+        # Asked without the migration tool, which is slow to load and nearly always finds nothing to do.
         here = connection.exec_driver_sql("SELECT 1 FROM sqlite_master WHERE name = 'alembic_version'").first()
         if here and connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() == newest():
             return
@@ -141,6 +146,7 @@ def _refuse_newer(path: Path) -> None:
         tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
         if not tables:
             return
+        # A file of another program is left as it is; adding our tables to it would harm both.
         if "alembic_version" not in tables:
             raise StorageError(f"{path} is a database of another program; name another file with --database.")
         row = connection.execute("SELECT version_num FROM alembic_version").fetchone()

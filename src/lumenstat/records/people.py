@@ -71,6 +71,7 @@ def checked_name(name: str) -> str:
 
 def checked_role(role: str) -> Role:
     """A role. Raises EntryRefused that names those there are."""
+    # Files from a school's office say the role as a word; forms send its name.
     found = next((each for each in ROLES if role.strip().lower() in (each, ROLE_WORDS[each])), None)
     if found is None:
         raise EntryRefused(
@@ -142,6 +143,7 @@ def free_sign_in_name(session: Session, name: str) -> str:
     number, found = 1, base
     while find_person(session, found) is not None:
         number += 1
+        # Room for the number: a long name must not be cut into one that is taken.
         found = f"{base[: LONGEST_SIGN_IN_NAME - 4]}{number}"
     return found
 
@@ -157,6 +159,7 @@ def add_person(
     sign_in_name = checked_sign_in_name(sign_in_name)
     _refuse_taken(session, sign_in_name, None)
     person = Person(
+        # Refused here as well as by the column, for a message that names who has it.
         name=kept_name,
         sign_in_name=sign_in_name,
         role=kept_role,
@@ -201,6 +204,7 @@ def change_person(session: Session, person_id: int, change: PersonChange) -> Per
         )
     role, sign_in_name = checked_role(change.role), checked_sign_in_name(change.sign_in_name)
     _refuse_taken(session, sign_in_name, person.id)
+    # Else nobody could make anybody head again.
     if person.role == "head" and person.active and (role != "head" or not change.active):
         _refuse_last_head(session, person)
     person.name, person.sign_in_name = checked_name(change.name), sign_in_name

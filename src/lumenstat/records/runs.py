@@ -43,6 +43,7 @@ def new_run(session: Session, **fields: Any) -> Run:
 
 
 def _refuse_too_many(session: Session, trainee_id: int) -> None:
+    # A drill is a row of short runs, all open from the start; they are not what this limit is about.
     count = select(func.count()).select_from(Run).where(Run.state != "ended", Run.drill_id.is_(None))
     if (session.scalar(count.where(Run.trainee_id == trainee_id)) or 0) >= OPEN_OF_ONE_AT_MOST:
         raise RecordError(
@@ -51,6 +52,7 @@ def _refuse_too_many(session: Session, trainee_id: int) -> None:
                 most=OPEN_OF_ONE_AT_MOST,
             )
         )
+    # Each open run costs the judge memory and a share of every tick.
     if (session.scalar(count) or 0) >= OPEN_AT_MOST:
         raise RecordError(
             phrase(
@@ -78,6 +80,7 @@ def fork_run(session: Session, origin_id: str, tick: int, person_id: int) -> Run
         like_digest=origin.like_digest,
         variant=origin.variant,
     )
+    # The new run has its own end and its own rate; everything else up to here is how the aircraft came to be as it is.
     earlier = (
         event
         for event, _ in events_of(session, origin_id)
@@ -104,6 +107,7 @@ def practise_run(session: Session, digest: str, person_id: int, draft_id: str, e
 def fly_practice(session: Session, digest: str, person_id: int, instructor_id: int, engine: str) -> str:
     """A run that somebody flies by themselves; gives its id. One of the same exercise that waits is gone on with."""
     waiting = select(Run.id).where(Run.trainee_id == person_id, Run.digest == digest, Run.mode == "practice")
+    # Nobody wants two half-flown runs of one exercise; whoever comes back goes on.
     waiting = waiting.where(Run.finished.is_(None), Run.draft_id.is_(None), Run.origin_id.is_(None))
     if (found := session.scalar(waiting)) is not None:
         return found
@@ -120,6 +124,7 @@ def practised(session: Session, draft_id: str) -> list[Run]:
 def import_run(session: Session, digest: str, trainee_id: int, instructor_id: int, log: RunLog) -> str:
     """A run made of a log that was flown elsewhere; it waits to be judged. Gives its id."""
     run = create_run(session, digest, trainee_id, instructor_id, log.engine)
+    # The digest of the flown version stays beside ours: documents may have changed since the log was made.
     run.flown_digest, run.finished = log.digest, now()
     session.flush()
     if log.events:
@@ -148,6 +153,7 @@ class RunFacts:
 
 def facts_of(session: Session, run_id: str) -> RunFacts:
     """A run without its documents and its ledger. Raises RecordError where there is none."""
+    # The ledger itself is large, and this is asked at every page of a run.
     judged, exercise = Run.ledger.is_not(None), ExerciseVersion.exercise_id
     columns = select(
         Run.digest, Run.trainee_id, Run.state, Run.tick, exercise, judged, Run.signed_by, Run.instructor_id,
@@ -200,6 +206,7 @@ def add_events(session: Session, new: Sequence[NewEvents]) -> None:
     at = f"{now():%Y-%m-%d %H:%M:%S.%f}"
     connection = session.connection()
     begun = [_begun(each, at) for each in new]
+    # One statement for all of them; only where it missed one is it worth looking which.
     if connection.exec_driver_sql(_BEGUN, begun).rowcount != len(begun):
         for each in new:
             if find_run(session, each.run_id).state == "ended":
@@ -274,6 +281,7 @@ def end_run(session: Session, run_id: str, ledger: str, trace: str) -> None:
     """Close a run with its judgement."""
     run = find_run(session, run_id)
     run.state, run.ended, run.ledger, run.trace, run.not_judged = "ended", now(), ledger, trace, None
+    # A run whose trainee never said that they had finished was finished by the judge.
     run.finished = run.finished or run.ended
     run.join_code = None
     told = Ledger.model_validate_json(ledger)

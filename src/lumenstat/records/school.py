@@ -48,6 +48,7 @@ def settle(session: Session, wanted: dict[str, str]) -> School:
     """Settle some things. Raises EntryRefused that names the field."""
     now_is = school(session).model_dump(mode="json")
     try:
+        # All fields together, so that a rule between two of them is checked with what the others are.
         settled = School.model_validate(now_is | {name: wanted[name] for name in School.model_fields if name in wanted})
     except ValidationError as error:
         first = error.errors()[0]
@@ -55,6 +56,7 @@ def settle(session: Session, wanted: dict[str, str]) -> School:
         title = School.model_fields[name].title or name
         raise EntryRefused(phrase("{field}: {wrong}.", field=title, wrong=field_words(first)), name) from None
     for name, value in settled.model_dump(mode="json").items():
+        # What nobody changed stays a default of the program, and follows it.
         if value == now_is[name]:
             continue
         row = session.get(SchoolSetting, name)

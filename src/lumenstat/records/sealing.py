@@ -110,6 +110,7 @@ def sign(session: Session, run_id: str, by: str) -> None:
     if run.signed_by is not None:
         raise RecordError(phrase("This record was signed by {signed_by} already.", signed_by=run.signed_by))
     run.signed_by, run.signed_at = by, now()
+    # The links first: the seal covers the last of them, and by it the whole log.
     links = _links(session, run)
     run.chain, run.seal = "\n".join(links), _seal(session, run, links)
 
@@ -132,12 +133,14 @@ def verify(session: Session, run_id: str) -> Verified:
         return Verified(run_id, None, (phrase("it is not signed, so there is nothing to hold it against"),))
     kept = (run.chain or "").split("\n")
     erased = run.erased_seal is not None
+    # An erasure changed words on purpose and sealed anew what was left; that seal is then the one to hold against.
     links, seal = (_links(session, run, kept[0]), run.erased_seal) if erased else (_links(session, run), run.seal)
     found = []
     for number, (one, other) in enumerate(zip(links, kept, strict=False)):
         if one != other:
             what = phrase("the head of the log") if number == 0 else phrase("event {number} of the log", number=number)
             found.append(phrase("{what} is not what was signed", what=what))
+            # Each link holds the one before, so all that follow differ as well: the first one is where it happened.
             break
     if len(links) != len(kept):
         found.append(

@@ -32,6 +32,7 @@ def sign_in(session: Session, person_id: int, hours: float, run_id: str | None =
     session.execute(delete(SignIn).where(SignIn.expires < now()))
     session.add(
         SignIn(
+            # Only its hash, so that a stolen copy of the database opens no session.
             token_hash=hash_token(token),
             person_id=person_id,
             csrf_token=secrets.token_urlsafe(24),
@@ -85,6 +86,7 @@ def know_browser(session: Session, person_id: int, token: str | None) -> str:
     """Remember the browser somebody signs in from; gives the token for its cookie, its own where it has one."""
     session.execute(delete(KnownBrowser).where(KnownBrowser.seen < now() - BROWSERS_KEPT))
     found = session.get(KnownBrowser, hash_token(token)) if token is not None else None
+    # Another person on the same machine gets a token of their own.
     if token is not None and found is not None and found.person_id == person_id:
         found.seen = now()
         return token

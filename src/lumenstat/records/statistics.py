@@ -81,6 +81,7 @@ class ItemLine:
 
 def trend_of(session: Session, person_id: int) -> list[TrendPoint]:
     """Every judged run of a person, oldest first."""
+    # None, and not zero, where the model's time is not known.
     pace = case((Run.needed_seconds > 0, Run.used_seconds / Run.needed_seconds))
     columns = select(
         Run.id, Run.created, ExerciseVersion.named, Run.percent, Run.outcome, Run.mode, func.coalesce(Run.prompted, 0),
@@ -131,6 +132,7 @@ def _missed(session: Session, whose: ColumnElement[bool]) -> list[MissedItem]:
         times[exercise, item] += flown
     titles = dict(exercise_titles(session))
     lines = [
+        # By exercise and item: the same id in another exercise is another item.
         MissedItem(
             key[0], titles.get(key[0], key[0]), key[1], times[key], verdicts.total(), verdicts.most_common(1)[0][0]
         )
@@ -144,6 +146,7 @@ def class_of(session: Session, group_id: int) -> list[ClassLine]:
     """Everybody of a class with what their runs came to, by name."""
     assessed = case((Run.mode == "assessed", 1), else_=0)
     passed = case(((Run.outcome == "pass") & (Run.mode == "assessed"), 1), else_=0)
+    # A mean over assessed runs alone; practice is for making mistakes.
     mean = func.avg(case((Run.mode == "assessed", Run.percent)))
     columns = select(
         Person.id, Person.name, func.coalesce(func.sum(assessed), 0), func.coalesce(func.sum(passed), 0), mean,
@@ -165,6 +168,7 @@ def items_of(session: Session, group_id: int, exercise_id: str, version: str = "
     if version:
         query = query.join(Run, Run.id == RunItem.run_id).where(func.coalesce(Run.like_digest, Run.digest) == version)
     shares: dict[str, dict[str, float]] = {}
+    # An item that a run never came to says nothing of how hard it is.
     for run_id, item, earned, possible in session.execute(query.where(RunItem.possible > 0, RunItem.reached == true())):
         shares.setdefault(run_id, {})[item] = earned / possible
     runs = [(run, sum(run.values())) for run in shares.values()]

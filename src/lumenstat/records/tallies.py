@@ -80,6 +80,7 @@ GROUP BY one.item
 
 def forget_items(session: Session, run_id: str) -> None:
     """Take what a run's items came to out of the statistics."""
+    # The statement below is plain SQL and sees only what is in the database.
     session.flush()
     whose = session.execute(select(RunItem.trainee_id, RunItem.exercise_id).where(RunItem.run_id == run_id)).first()
     session.execute(text(TALLY), {"run": run_id, "sign": -1})
@@ -101,6 +102,7 @@ def count_as(session: Session, run: Run, counted: Ledger) -> None:
     run.prompted = sum(row.verdict == "prompted" for row in counted.items)
     if counted.time is not None:
         run.used_seconds, run.needed_seconds = counted.time.used, counted.time.needed
+    # Judged again after an override: what it counted as before goes first.
     forget_items(session, run.id)
     if run.draft_id is not None or run.drill_id is not None:
         return  # whoever flies a draft tries the exercise, not themselves; a drill is of what was missed already

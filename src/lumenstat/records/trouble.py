@@ -52,6 +52,7 @@ def storage_error(error: BaseException) -> StorageError | None:
     while seen is not None:
         if (found := _in_words(seen)) is not None:
             return found
+        # Explicit causes before the ones that Python notes by itself.
         seen = seen.__cause__ or seen.__context__
     return None
 

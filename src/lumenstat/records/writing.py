@@ -39,6 +39,7 @@ class Writer:
         self.failed: str | None = None
         self.on_failure: Callable[[str], None] = lambda _: None
         self._jobs: queue.SimpleQueue[_Job | None] = queue.SimpleQueue()
+        # For the page on health: a job that hangs shows as time.
         self._busy_since: float | None = None
         self._thread = threading.Thread(target=self._run, name="database-writer", daemon=True)
         self._thread.start()
@@ -76,6 +77,7 @@ class Writer:
                 self._busy_since = time.monotonic()
                 self._commit(group)
                 self._busy_since = None
+        # Whatever it is: a writer that ends without a word would leave every request waiting for good.
         except BaseException as error:
             log.critical("the writer has ended", exc_info=True)
             self.failed = f"{type(error).__name__}: {error}"
@@ -88,6 +90,7 @@ class Writer:
         if first is None:
             return None
         group = [first]
+        # Several jobs share one commit, and so one wait for the disk.
         while len(group) < GROUP_AT_MOST and not self._jobs.empty():
             following = self._jobs.get()
             if following is None:
@@ -124,6 +127,7 @@ class Writer:
                             result = job(session)
                             session.flush()
                     except BaseException as error:
+                        # Storage trouble is not this job's fault; the whole group is tried again one by one.
                         if storage_error(error) is not None:
                             raise
                         _fail(done, error)
@@ -131,11 +135,13 @@ class Writer:
                         results.append((done, result))
                 session.commit()
             except BaseException as error:
+                # What state SQLite left the connection in is unknown, so it is not used again.
                 session.invalidate()
                 if len(asked) > 1:
                     return False
                 _fail(asked[0][1], error)
                 return True
+        # Only now that it is on disk.
         for done, result in results:
             with suppress(InvalidStateError):
                 done.set_result(result)

@@ -15,7 +15,7 @@ from lumenstat.documents.exercise import Exercise, Fault, Start
 from lumenstat.errors import LumenstatError, ModelError
 from lumenstat.language.wording import joined, phrase
 from lumenstat.rehearsal.perfect import rehearse
-from lumenstat.systems.registry import start_fields
+from lumenstat.systems.registry import fault_words, start_fields
 
 TRIES = 8
 SHARE = "0 to 1"
@@ -92,7 +92,7 @@ def _draw(bundle: Bundle, wanted: Range, rng: random.Random) -> Neighbour:
     if wanted.faults:
         fault = rng.choice(wanted.faults)
         faults = (*faults, fault)
-        says.append(fault.kind.replace("_", " ") + f", {fault.target}")
+        says.append(fault_words(bundle.airframe, fault.kind, fault.target))
     drawn = with_changes(bundle, start=Start.model_validate(start), faults=faults)
     return Neighbour(drawn, joined("; ", says))
 

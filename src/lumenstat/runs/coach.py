@@ -53,6 +53,7 @@ class Coach:
         found = [(step, attempt) for step in steps if (attempt := self._attempt(step, moment)) is not None]
         for step, attempt in found:
             if attempt.right:
+                # The step that is open can be undone; one that was right before stays so.
                 self.right.add(step.item.id)
             elif current is not None and step.item.id == current.id:
                 self.right.discard(step.item.id)
@@ -73,6 +74,7 @@ class Coach:
         if any(attempt.right and current is not None and step.item.id == current.id for step, attempt in found):
             return None
         for step, attempt in found:
+            # A right act of another step: a word only if something before it is still open.
             if attempt.right and step.item.id not in answered:
                 before = self._still_open_before(step, answered)
                 return (
@@ -110,6 +112,7 @@ class Coach:
 
     def _asked_for(self, event: LogEvent) -> bool:
         """Whether an act can be part of something on the card: one control of several, a test, a meter's selector."""
+        # Selectors and tests are used at will, to look and to try.
         control = event.args.get("control")
         if control is None or control in self.reader.selectors or control in self.tests:
             return control is not None

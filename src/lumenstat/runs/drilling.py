@@ -93,6 +93,8 @@ class DrillDesk:
         for bundle, item in plan.moments:
             try:
                 ready.append(self.worker.call(fly_to, bundle.canonical_json, item, seconds=SECONDS_FOR_ONE))
+            # A worker that was ended, or took too long, says nothing about this item: the whole drill is to be tried
+            # again.
             except WorkerError:
                 raise
             except ModelError as error:

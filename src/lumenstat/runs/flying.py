@@ -90,6 +90,7 @@ class _FrontStore:
         """Keep new events."""
         self._number += 1
         number = self._number
+        # Answered by the server once it is on disk; an act is acknowledged only then.
         done = self.asked[number] = asyncio.get_running_loop().create_future()
         rows = [(e.tick, e.by, e.verb, dict(e.args), client) for e, client in events]
         self.pipe.send({"is": "keep", "n": number, "run": run_id, "first": first, "events": rows})
@@ -142,6 +143,7 @@ class _RunHost:
         match message["do"]:
             case "kept":
                 done = self.store.asked.get(message["n"])
+                # The run may have fallen back meanwhile, and nobody waits any more.
                 if done is not None and not done.done():
                     if "error" in message:
                         done.set_exception(StorageError(message["says"]))
@@ -155,6 +157,7 @@ class _RunHost:
                 self.hub.drop(run_id)
             case _:
                 task = asyncio.get_running_loop().create_task(self._answer(message))
+                # A task that nothing holds may be collected while it runs.
                 self._tasks.add(task)
                 task.add_done_callback(self._tasks.discard)
 

@@ -71,12 +71,14 @@ class Hosts:
         self._stopping = True
         for host in self._hosts:
             if host.pipe is not None:
+                # A closed pipe is the word to end: the host stores what it has, and goes.
                 host.pipe.close()
         for host in self._hosts:
             if host.reading is not None:
                 await asyncio.wait([host.reading], timeout=SECONDS_TO_END)
             await asyncio.to_thread(host.process.join, SECONDS_TO_END)
             if host.process.is_alive():
+                # It had its time; a start script that waits for the server must not wait for ever.
                 host.process.kill()
 
     @property
@@ -95,6 +97,7 @@ class Hosts:
         try:
             await self._ask(host, number, {"do": "join", "run": run_id, "flies": seat.flies})
         except BaseException:
+            # Whoever left while it was opened must not stay among the viewers.
             self.leave(run_id, seat)
             raise
 

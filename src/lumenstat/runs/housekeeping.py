@@ -42,6 +42,7 @@ class Housekeeping:
             self._thread.join(timeout=10)
 
     def _run(self) -> None:
+        # Not at the very start, when a school signs in.
         self._stopped.wait(FIRST_LOOK_SECONDS)
         while not self._stopped.is_set():
             try:
@@ -86,6 +87,7 @@ class Housekeeping:
 
     def back_up(self) -> Path:
         """Make a backup, read it back, and take out those beyond what is kept. Raises StorageError."""
+        # By hand and by itself at the same second would have the same name.
         with self._one_at_a_time:
             stamp = f"{datetime.now(UTC):%Y%m%d-%H%M%S}"
             target = self.folder / f"{self.database.path.stem}-{stamp}.sqlite"
@@ -93,6 +95,7 @@ class Housekeeping:
                 back_up(self.database.path, target)
             except LumenstatError as error:
                 says = str(error)
+                # Kept in the database, so that the school's page can say it until one succeeds.
                 self.database.write(lambda session: set_mark(session, BACKUP_TROUBLE, says))
                 raise
             self.database.write(lambda session: set_mark(session, BACKUP_TROUBLE, ""))

@@ -115,6 +115,7 @@ class Hub:
         ids = {client: number for number, (_, client) in enumerate(loaded.events) if client}
         found = self.open_runs[run_id] = _Open(live, views, len(events), ids, looked_at=time.monotonic())
         if live.finished:
+            # It ended while the server was down, and nobody has judged it yet.
             self.store.finished(run_id)
         return found
 
@@ -201,6 +202,7 @@ class Hub:
             if client_id is not None and client_id in found.client_ids:
                 number = found.client_ids[client_id]
                 return {"number": number, "t": found.live.log[number].tick / 100}
+            # What happens by itself until now comes before the act in the log.
             await self._advance(found)
             applied = found.live.act(by, verb, args)
             await self._store(found, {applied.number: client_id})
@@ -277,6 +279,7 @@ class Hub:
                 self._tick(found, ticks)
             elif not found.seats and time.monotonic() - found.looked_at > IDLE_SECONDS and not found.live.log:
                 self.open_runs.pop(run_id, None)
+            # One slice at a time: acts and frames of others come in between.
             if loop.time() - begun > SLICE_SECONDS:
                 await asyncio.sleep(0)
                 begun = loop.time()
@@ -302,6 +305,7 @@ class Hub:
                 found.heartbeat = ticks[live.run_id] = now
         except ModelError as error:
             log.exception("run %s stopped", live.run_id)
+            # The model itself has failed: flying on would only fail again.
             live.clock.stop()
             send_all(found.seats, encoded({"type": "stopped", "says": str(error)}))
         except Exception:

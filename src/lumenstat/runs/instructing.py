@@ -6,6 +6,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language.values import position_text
 from lumenstat.language.wording import phrase
+from lumenstat.runs.telling import part_name, service_names
 
 
 def told(event: LogEvent, bundle: Bundle) -> str | None:
@@ -24,10 +25,8 @@ def told(event: LogEvent, bundle: Bundle) -> str | None:
         case "release":
             return phrase("Your instructor let go {part}.", part=_part(str(args["control"]), bundle))
         case "request":
-            service = args["service"].replace("_", " ")
-            return phrase(
-                "Your instructor asked the ground crew: {service}, {action}.", service=service, action=args["action"]
-            )
+            service, action = service_names(args, bundle)
+            return phrase("Your instructor asked the ground crew: {service}, {action}.", service=service, action=action)
         case "give":
             item = bundle.procedure.by_id[str(args["item"])].item.challenge
             if args["credit"] in ("full", "half"):
@@ -46,8 +45,4 @@ def told(event: LogEvent, bundle: Bundle) -> str | None:
 
 
 def _part(name: str, bundle: Bundle) -> str:
-    airframe = bundle.airframe
-    for parts in (airframe.controls, airframe.instruments, airframe.lamps):
-        if name in parts:
-            return phrase("'{item}'", item=parts[name].name)
-    return phrase("'{item}'", item=name)
+    return phrase("'{item}'", item=part_name(name, bundle))

@@ -109,6 +109,7 @@ class JudgeDesk:
             except Exception as error:
                 log.exception("run %s: its judging failed", run_id)
                 says = str(error) or type(error).__name__
+            # A server that ends keeps the run waiting, and judges it after its next start.
             if self._stopped:
                 return
             with self._changed:
@@ -127,6 +128,7 @@ class JudgeDesk:
             return ""
         text = self.database.read(lambda session: records.log_of(session, run)).text()
         content = run.exercise.content
+        # A drill is judged by its one item, from where it began.
         moment = (run.drill_item, (run.origin_tick or 0) / 100) if run.drill_item is not None else None
         for tried in range(1, TRIES + 1):
             try:
@@ -138,6 +140,7 @@ class JudgeDesk:
                     return ""
                 log.error("run %s could not be judged, try %d: %s", run_id, tried, error)
                 says = phrase("This run could not be judged: {error}", error=error)
+                # Only a worker that died or took too long is worth a second try; an error of the judge comes again.
                 if not isinstance(error, WorkerError):
                     break
             else:

@@ -127,6 +127,7 @@ class LiveRun:
         """Let the aircraft come up to the clock. Gives the events that happen by themselves on the way."""
         if self.finished or not self.clock.running:
             return []
+        # However long the server slept, a run ends at its last minute.
         end = self.last_tick
         now = min(self.clock.now(), end)
         made = []
@@ -135,6 +136,7 @@ class LiveRun:
             if self.clock.rate == 1:
                 self.aircraft.advance(now)
                 break
+            # In short strides, to notice in time that there is something to do again.
             at = min(now, at + LAPSE_STRIDE * self.clock.rate)
             before = self._something_to_do()
             self.aircraft.advance(at)
@@ -191,6 +193,7 @@ class LiveRun:
     def act(self, by: str, verb: str, args: Any) -> Applied:
         """Carry out an action now. Raises ActionRefused or LogError with nothing changed."""
         checked = self._checked(by, verb, args)
+        # The clock may be behind the aircraft by a stride.
         tick = max(self.clock.now(), self.aircraft.tick)
         if self.clock.rate > 1 and verb not in AT_ANY_RATE:
             self.clock.set_rate(1)
@@ -229,6 +232,7 @@ class LiveRun:
             raise ActionRefused(FROZEN)
         # Before anything is moved: what is refused has changed nothing.
         checked = check_args(verb, args)
+        # Room is kept for what ends the run, however full its log is.
         if len(self.log) >= MOST_EVENTS - ROOM_TO_END and verb != "finish":
             raise ActionRefused(
                 phrase("This run's log is full: {most:,} acts are kept. End the exercise.", most=MOST_EVENTS)

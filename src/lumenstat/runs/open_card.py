@@ -56,6 +56,7 @@ class Card:
         stop: tuple[str, str] | None = None
         for step in self.procedure.steps:
             item = step.item
+            # Items of a branch that nobody took are not on the card.
             if step.branch is not None and self.branches.get(step.branch[0]) != step.branch[1]:
                 continue
             if item.id in self.passed_over or (stop is not None and step.branch != stop):
@@ -122,6 +123,7 @@ class Card:
     def _note(self, event: LogEvent) -> None:
         if event.verb == "hint":
             hinted = str(event.args["item"])
+            # The highest that was taken counts; asking for a lower one again costs nothing.
             self.hints[hinted] = max(self.hints.get(hinted, 0), int(event.args["level"]))
             return
         if event.verb == "note":
@@ -137,10 +139,12 @@ class Card:
             return
         self._decide_by_doing(event)
         current = self.current
+        # The open item first: where an act fits several, it is meant for that one.
         order = [*([current] if current else []), *(item for item in self.items if item is not current)]
         left = [item for item in order if item.id not in self.answered]
         answered = next((item for item in left if self._answers(item, event)), None)
         if answered is None and self.examined:
+            # For an examined card any touch counts as an attempt, since nothing tells it whether it was right.
             answered = next((item for item in left if item.touched_by(event, self)), None)
         if answered is not None:
             self._tick_off(answered, event)

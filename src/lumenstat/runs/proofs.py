@@ -28,7 +28,7 @@ class Job:
 
     digest: str
     content: str
-    doing: str = "waiting"
+    doing: str = phrase("waiting")
     done: int = 0
     of: int = 0
     cancelled: bool = False
@@ -51,6 +51,7 @@ class ProofDesk:
         """Begin to prove, or give the proof that is under way. What the draft was before is not proven any longer."""
         overtaken = self._of_draft.get(draft_id, bundle.digest)
         if overtaken != bundle.digest:
+            # Half a proof of what the draft was helps nobody.
             self.cancel(overtaken)
         self._of_draft[draft_id] = bundle.digest
         job = self.jobs.get(bundle.digest)
@@ -83,6 +84,7 @@ class ProofDesk:
             job.failed = str(error)
         except Exception as error:
             job.failed = phrase("The model could not fly this: {error}", error=error)
+            # It is a fault of ours, and belongs in the log beside the page.
             raise
         finally:
             job.over.set()
@@ -94,6 +96,7 @@ class ProofDesk:
         proof, flight = self.pilot.call(_fly, job.content, seconds=SECONDS_FOR_A_FLIGHT)
         if job.cancelled:
             return
+        # Kept at once: publishing needs the proof, and what each item is worth may take minutes.
         self.database.write(lambda session: keep_proof(session, job.digest, proof))
         job.doing = phrase("leaving one out")
 
@@ -101,6 +104,7 @@ class ProofDesk:
             job.done, job.of = done, of
             return not job.cancelled
 
+        # One core is left to the stations while anybody flies.
         workers = 1 if self.live() else os.cpu_count() or 1
         found = leave_out(bundle, flight, max(workers, 1), progress, step_back, always_apart=True)
         if job.cancelled:

@@ -50,7 +50,8 @@ def record_pdf(session: Session, run_id: str, school: str, language: str = SOURC
     from lumenstat.exchange.debrief_pdf import About, debrief_pdf  # noqa: PLC0415 - slow to load, only where printed
 
     run, ledger = judged_run(session, run_id)
-    bundle, overrides = run.exercise.bundle, as_they_count(overrides_of(session, run_id))
+    flown, overrides = run.exercise.bundle, as_they_count(overrides_of(session, run_id))
+    bundle = flown.told_in(language)
     signed = (
         phrase(
             "Signed by {signed_by}, {signed_at:%-d %B %Y, %H:%M} UTC.", signed_by=run.signed_by, signed_at=run.signed_at
@@ -68,6 +69,7 @@ def record_pdf(session: Session, run_id: str, school: str, language: str = SOURC
         acts=tuple((event.tick / 100, says) for event, says in acts),
         hashes=tuple(_hashes(run)),
         language=language,
+        names=flown.names_in(language),
     )
     return debrief_pdf(bundle, ledger, overrides, about)
 

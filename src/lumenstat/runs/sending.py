@@ -78,6 +78,7 @@ class Sender:
     def _run(self) -> None:
         while not self._stopped.is_set():
             try:
+                # Until nothing is left, then wait: a term's worth of records is sent in one go.
                 while self.queue() + self.send() and not self._stopped.is_set():
                     pass
             except LumenstatError as error:
@@ -107,6 +108,7 @@ class Sender:
         try:
             self._post([json.loads(each.content) for each in waiting])
         except Refused as error:
+            # One statement that the store will never take must not hold back all the others.
             if len(waiting) > 1 and error.for_good:
                 return sum(self._alone(each) for each in waiting)
             self._note(waiting, error)
@@ -135,6 +137,7 @@ class Sender:
             return
         parts = urlsplit(self.store.address)
         kind = http.client.HTTPSConnection if parts.scheme == "https" else http.client.HTTPConnection
+        # Name and key as the standard has it for record stores.
         key = base64.b64encode(self.store.key.encode()).decode()
         headers = {
             "Content-Type": "application/json",
@@ -152,5 +155,6 @@ class Sender:
         finally:
             connection.close()
         if not 200 <= answer.status < 300:
+            # Sending the same again would be refused again; anything else may pass.
             for_good = answer.status in REFUSED_FOR_GOOD
             raise Refused(f"The record store answered {answer.status}: {says.strip()[:300]}", for_good)

@@ -82,6 +82,7 @@ class StartingDesk:
         """Begin to make a lesson ready; one in which all start alike is ready at once."""
         key, starting = secrets.token_hex(6), Starting(len(plan.trainees))
         self.starts[key] = starting
+        # Flown beforehand, so that the desk knows from the first second how far behind somebody is.
         self.pace(plan.bundle.digest, lambda: plan.bundle.canonical_json)
         while len(self.starts) > STARTS_KEPT:
             self.starts.popitem(last=False)
@@ -98,6 +99,7 @@ class StartingDesk:
         try:
             for number, trainee in enumerate(plan.trainees):
                 content = plan.bundle.canonical_json
+                # No two neighbours get the same start.
                 taken = frozenset(place.bundle.digest for place in places if place.bundle)
                 drawn: Neighbour = self.worker.call(
                     draw, content, plan.range, seed, number, taken, seconds=SECONDS_FOR_ONE

@@ -83,6 +83,7 @@ class DatabaseStore:
                 if len(group) == 1:
                     _tell(group[0][1], error)
                 else:
+                    # One of them spoils the group; apart, only that one is refused.
                     await self._keep_apart(group)
             else:
                 for _, done in group:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent, flow_done
 from lumenstat.language.values import position_text
 from lumenstat.language.wording import phrase
+from lumenstat.systems.registry import fault_words
 
 WHO: Mapping[str, str] = {
     "trainee": phrase("trainee"), "captain": phrase("captain"), "first-officer": phrase("first officer"),
@@ -32,21 +34,21 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
     args = event.args
     match event.verb:
         case "set":
-            return phrase("{part}: {to}", part=_name(args["control"], bundle), to=position_text(args["to"]))
+            return phrase("{part}: {to}", part=part_name(args["control"], bundle), to=position_text(args["to"]))
         case "guard":
-            part = _name(args["control"], bundle)
+            part = part_name(args["control"], bundle)
             return (
                 phrase("{part}: guard open", part=part) if args["open"] else phrase("{part}: guard closed", part=part)
             )
         case "press":
-            return phrase("{part} pressed", part=_name(args["control"], bundle))
+            return phrase("{part} pressed", part=part_name(args["control"], bundle))
         case "release":
-            return phrase("{part} let go", part=_name(args["control"], bundle))
+            return phrase("{part} let go", part=part_name(args["control"], bundle))
         case "see":
-            part, at = _name(args["control"], bundle), position_text(args["position"])
+            part, at = part_name(args["control"], bundle), position_text(args["position"])
             return phrase("{part} seen at {position}", part=part, position=at)
         case "call":
-            part, judged = _name(args["instrument"], bundle), JUDGED[args["judgement"]]
+            part, judged = part_name(args["instrument"], bundle), JUDGED[args["judgement"]]
             if "reading" not in args:
                 return phrase("{part} called: {judged}", part=part, judged=judged)
             return phrase("{part} called: {reading:g}, {judged}", part=part, reading=args["reading"], judged=judged)
@@ -57,14 +59,14 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
         case "respond" | "confirm":
             return phrase("{item}: answered", item=_item(args["item"], bundle))
         case "request":
-            service = args["service"].replace("_", " ")
-            return phrase("Asked the crew: {service}, {action}", service=service, action=args["action"])
+            service, action = service_names(args, bundle)
+            return phrase("Asked the crew: {service}, {action}", service=service, action=action)
         case "hint":
             return phrase("{item}: hint {level} taken", item=_item(args["item"], bundle), level=args["level"])
         case "give":
             return phrase("{item}: given, {credit}", item=_item(args["item"], bundle), credit=CREDITS[args["credit"]])
         case "fault":
-            what = f"{args['kind'].replace('_', ' ')}, {args['target']}" if "kind" in args else args["fault"]
+            what = fault_words(bundle.airframe, args["kind"], args["target"]) if "kind" in args else args["fault"]
             if args.get("when"):
                 return phrase("Fault: {what}, when {condition}", what=what, condition=args["when"])
             return phrase("Fault: {what}", what=what)
@@ -73,7 +75,7 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
         case "note":
             return phrase("Flow done") if flow_done(args) is not None else phrase("Note: {text}", text=args["text"])
         case _:
-            return _short(event)
+            return _short(event, bundle)
 
 
 BY_ITSELF = ("rate", "finish")
@@ -91,13 +93,13 @@ def instructors_acts(events: Iterable[LogEvent], bundle: Bundle) -> Iterator[tup
         yield event, said_of(event, bundle)
 
 
-def _short(event: LogEvent) -> str:
+def _short(event: LogEvent, bundle: Bundle) -> str:
     args = event.args
     match event.verb:
         case "say":
             return phrase("Said: {text}", text=args["text"])
         case "point":
-            return phrase("Pointed at {part}", part=args["part"].replace("_", " "))
+            return phrase("Pointed at {part}", part=part_name(args["part"], bundle))
         case "hand":
             return phrase("Hand up") if args["up"] else phrase("Hand down")
         case "hand-over":
@@ -114,10 +116,20 @@ def _short(event: LogEvent) -> str:
             )
 
 
-def _name(part: str, bundle: Bundle) -> str:
+def part_name(part: str, bundle: Bundle) -> str:
+    """What is written beside a part of the deck; its id where the airframe has none of it."""
     airframe = bundle.airframe
-    found = airframe.controls.get(part) or airframe.instruments.get(part)
+    found = airframe.controls.get(part) or airframe.instruments.get(part) or airframe.lamps.get(part)
     return found.name if found is not None else part
+
+
+def service_names(args: Mapping[str, Any], bundle: Bundle) -> tuple[str, str]:
+    """What a service and one of its actions are called; their ids where the airframe has none of them."""
+    service = next((each for each in bundle.airframe.services if each.id == args["service"]), None)
+    if service is None:
+        return str(args["service"]), str(args["action"])
+    names = {action.id: action.name for action in service.actions}
+    return service.name, names.get(args["action"], str(args["action"]))
 
 
 def _item(item: str, bundle: Bundle) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 from lumenstat.language import naming
 from lumenstat.language.wording import as_json, from_json, phrase
 from lumenstat.runs.live import LiveRun
+from lumenstat.systems.registry import fault_words
 
 LEAST_STUCK_SECONDS = 30.0
 """Nobody is stuck sooner than this, however short the step is in the model."""
@@ -58,6 +59,7 @@ def tile_of(live: LiveRun) -> Tile:
     """A run as it stands now."""
     figures, tick = live.figures(), live.clock.now()
     state = live.aircraft.state(figures)
+    # A look ahead of the aircraft: it is brought up at its own beat, not by whoever looks.
     flags = live.watch.peek(tick, figures)
     limits = live.bundle.airframe.limits
     now = [limit for limit in limits if flags[live.limits[limit.id]]]
@@ -90,7 +92,7 @@ def _faults(live: LiveRun) -> Iterator[tuple[str, str]]:
     board = live.aircraft.faults
     for name, number in board.numbers.items():
         fault = board.faults[number]
-        words = f"{fault.kind.replace('_', ' ')}, {fault.target}"
+        words = fault_words(live.bundle.airframe, fault.kind, fault.target)
         if board.is_active(number):
             yield name, words
         elif fault.when is not None and not board.spent[number]:

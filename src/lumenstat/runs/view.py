@@ -26,6 +26,7 @@ class View:
 
     def __init__(self, live: LiveRun, names: Sequence[str]) -> None:
         self.live = live
+        # An airframe need not have all that a card could show.
         self.all_names = [name for name in names if name in live.aircraft.plan.codes]
         self.quiet_until = 0
         self._called: frozenset[str] | None = None
@@ -90,6 +91,7 @@ class View:
         """What only acts change: the card, the crew line, what was said."""
         live = self.live
         if live.acts != self._acts:
+            # Acts are few and cards long, so a card is put together only after one.
             self._acts = live.acts
             card = _card(live)
             if card != self._card:
@@ -137,6 +139,7 @@ class View:
 
     def _look_ahead(self, tick: int) -> None:
         """Where the step under way ends, or is half over, with all shown as it is now, nothing is looked at before."""
+        # The end of the step first; half of it where the end shows something else.
         aircraft = self.live.aircraft
         end = aircraft.next_change
         for until in (end, tick + (end - tick) // 2):

@@ -74,12 +74,14 @@ def planned() -> list[PastRun]:
             exercise = TAUGHT[min(number, len(TAUGHT) - 1)]
             for place, trainee in enumerate(members):
                 weeks = number / len(DAYS)
+                # Fewer slips the better somebody is, and the more weeks have passed.
                 slips = max(0, round(rng.gauss(3.2 - 1.8 * ability[trainee] - weeks, 0.9)))
                 slowness = max(0.1, 1.4 - ability[trainee] - 0.4 * weeks)
                 practice = rng.random() < 0.25
                 seed = f"{trainee}-{exercise}-{days}"
                 minute = 9 * 60 + 50 * (place % 3) + rng.randrange(12)
                 made = (trainee, instructor, exercise, days, minute, slips, slowness, seed, practice)
+                # Not everybody flies each time.
                 if rng.random() < 0.62:
                     found.append(PastRun(*made))
     return found
@@ -113,6 +115,7 @@ class History:
         runs = planned()
         found = self.database.read(lambda session: mark(session, HISTORY))
         contents = {v.exercise_id: v.content for v in self.database.read(current_exercises)}
+        # Where the last start of the demo left off.
         for number, run in enumerate(runs[int(found[0]) if found else 0 :], start=int(found[0]) if found else 0):
             if self._stopped.is_set():
                 return
@@ -142,6 +145,7 @@ def _kept(session: Session, flown: PastRun, events: Sequence[LogEvent]) -> str:
     digest = next(v.digest for v in current_exercises(session) if v.exercise_id == flown.exercise)
     run = create_run(session, digest, trainee, instructor, ENGINE_VERSION)
     day = now().replace(hour=0, minute=0, second=0, microsecond=0) - timedelta(days=flown.days_ago)
+    # Times of the past, though it is made now: the school has been there for weeks.
     run.created = day + timedelta(minutes=flown.minute)
     run.started = run.created + timedelta(seconds=40)
     run.finished = run.started + timedelta(seconds=events[-1].tick / 100)
@@ -159,6 +163,7 @@ def _closed(session: Session, flown: PastRun, run_id: str) -> None:
         return
     run.ended = run.finished
     rng = random.Random(f"word-{flown.seed}")  # noqa: S311
+    # Practice is neither appraised nor signed.
     if flown.practice:
         return
     if rng.random() < 0.4:

@@ -106,6 +106,7 @@ class DemoClass:
         await asyncio.to_thread(self._clear_away)
         first = True
         while True:
+            # Without anybody who looks there is no need to fly.
             if first or await asyncio.to_thread(self.database.read, _somebody_here):
                 first = False
                 try:

@@ -40,7 +40,7 @@ class Accumulators(System):
 
     SECTION = AccumulatorsSection
     # How many times faster than usual it loses its pressure.
-    FAULTS = (FaultKind("accumulator_leaks", usual=40.0),)
+    FAULTS = (FaultKind("accumulator_leaks", phrase("accumulator leaks"), usual=40.0),)
 
     def __init__(self, accumulators: tuple[AccumulatorPart, ...], nominal_psi: Mapping[str, float]) -> None:
         self.accumulators, self.nominal_psi = accumulators, nominal_psi
@@ -62,9 +62,11 @@ class Accumulators(System):
             checker.refers(("accumulators", n, "system"), "hydraulic system", each.system)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Accumulators."""
-        return {"accumulator_leaks": [each.id for each in airframe.section(AccumulatorsSection).accumulators]}
+        return {
+            "accumulator_leaks": {each.id: each.name for each in airframe.section(AccumulatorsSection).accumulators}
+        }
 
     def quantities(self) -> Iterator[Quantity]:
         """Pressures."""

@@ -60,7 +60,7 @@ class Air(System):
     """All bleed air."""
 
     SECTION = AirSection
-    FAULTS = (FaultKind("duct_low", usual=0.55),)
+    FAULTS = (FaultKind("duct_low", phrase("low duct pressure"), usual=0.55),)
 
     def __init__(self, part: AirPart) -> None:
         self.part = part
@@ -89,9 +89,9 @@ class Air(System):
         return {"duct": [duct.id for duct in airframe.section(AirSection).air.ducts]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Ducts."""
-        return {"duct_low": [duct.id for duct in airframe.section(AirSection).air.ducts]}
+        return {"duct_low": {duct.id: duct.name for duct in airframe.section(AirSection).air.ducts}}
 
     def quantities(self) -> Iterator[Quantity]:
         """Pressures."""

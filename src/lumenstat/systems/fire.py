@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
 from lumenstat.language.checker import Checker
@@ -45,7 +45,7 @@ class Fire(System):
     """All fire protection."""
 
     SECTION = FireSection
-    FAULTS = (FaultKind("loop_open"),)
+    FAULTS = (FaultKind("loop_open", phrase("open fire loop")),)
 
     def __init__(self, part: FirePart) -> None:
         self.part = part
@@ -66,9 +66,9 @@ class Fire(System):
             checker.logic(("fire", "bottles", n, "fires_when"), bottle.fires_when)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Loops."""
-        return {"loop_open": [loop.id for loop in airframe.section(FireSection).fire.loops]}
+        return {"loop_open": {loop.id: loop.name for loop in airframe.section(FireSection).fire.loops}}
 
     def quantities(self) -> Iterator[Quantity]:
         """Whole loops, full bottles."""

@@ -51,7 +51,7 @@ class Fuel(System):
     """The whole fuel system."""
 
     SECTION = FuelSection
-    FAULTS = (FaultKind("fuel_pump_failed"),)
+    FAULTS = (FaultKind("fuel_pump_failed", phrase("fuel pump failed")),)
 
     def __init__(self, part: FuelPart) -> None:
         self.part = part
@@ -79,9 +79,9 @@ class Fuel(System):
         return {"fuel feed": [feed.id for feed in airframe.section(FuelSection).fuel.feeds]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Pumps."""
-        return {"fuel_pump_failed": [pump.id for pump in airframe.section(FuelSection).fuel.pumps]}
+        return {"fuel_pump_failed": {pump.id: pump.name for pump in airframe.section(FuelSection).fuel.pumps}}
 
     def quantities(self) -> Iterator[Quantity]:
         """Running pumps, pressures."""

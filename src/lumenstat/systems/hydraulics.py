@@ -84,7 +84,7 @@ class Hydraulics(System):
 
     SECTION = HydraulicsSection
     START = SurfacesStart
-    FAULTS = (FaultKind("hydraulic_pump_runs"),)
+    FAULTS = (FaultKind("hydraulic_pump_runs", phrase("hydraulic pump runs without being asked")),)
     EVENTS = ("surface",)
 
     def __init__(self, part: HydraulicsPart) -> None:
@@ -105,6 +105,7 @@ class Hydraulics(System):
             checker.refers((*at, "system"), "hydraulic system", pump.system)
             if pump.bus is not None:
                 checker.refers((*at, "bus"), "bus", pump.bus)
+            # Watts without a bus would be taken from nowhere.
             if (pump.bus is None) != (pump.watts is None):
                 checker.wrong(at, "an electric pump has a bus and watts; one that an engine drives has neither")
             checker.logic((*at, "when"), pump.when)
@@ -131,9 +132,11 @@ class Hydraulics(System):
         }
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Pumps."""
-        return {"hydraulic_pump_runs": [pump.id for pump in airframe.section(HydraulicsSection).hydraulics.pumps]}
+        return {
+            "hydraulic_pump_runs": {pump.id: pump.name for pump in airframe.section(HydraulicsSection).hydraulics.pumps}
+        }
 
     @classmethod
     def start_fields(cls, airframe: Sections) -> Iterator[StartField]:

@@ -82,12 +82,14 @@ class Logic(System):
     def check_whole(cls, airframe: Sections, whole: Whole, checker: Checker) -> None:
         """A load that a comparator switches must not pull that comparator's own bus back over its other threshold."""
         buses = {volts(bus.id): bus for bus in airframe.section(BusesSection).of_kind("dc")}
+        # The weakest source is the worst that can be behind the bus.
         ohms = max((path.ohms for path in whole.dc_paths if path.start is None), default=None)
         for n, comparator in enumerate(airframe.section(LogicSection).comparators):
             bus = buses.get(comparator.quantity)
             if bus is None or ohms is None:
                 continue
             switched = [load for load in whole.switched_loads if reads(load.when, f"comparator.{comparator.id}")]
+            # The sag that the load itself makes, by Ohm's law at the bus's usual volts.
             sag = sum(load.watts for load in switched if load.bus == bus.id) / bus.nominal_volts * ohms
             hysteresis = comparator.on_above - comparator.off_below
             if sag >= hysteresis:

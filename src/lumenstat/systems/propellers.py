@@ -94,7 +94,11 @@ class PropellerSystem(System):
 
     SECTION = PropellersSection
     START = PropellersStart
-    FAULTS = (FaultKind("propeller_lock_fails"), FaultKind("propeller_pump_failed"), FaultKind("propeller_stuck"))
+    FAULTS = (
+        FaultKind("propeller_lock_fails", phrase("propeller lock does not hold")),
+        FaultKind("propeller_pump_failed", phrase("feathering pump failed")),
+        FaultKind("propeller_stuck", phrase("propeller blades stuck")),
+    )
 
     def __init__(self, propeller: Propeller) -> None:
         self.propeller, self.at = propeller, f"propeller.{propeller.id}"
@@ -110,13 +114,13 @@ class PropellerSystem(System):
         return {"propeller": [each.id for each in airframe.section(PropellersSection).propellers]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Propellers, and those with the part that fails."""
         propellers = airframe.section(PropellersSection).propellers
         return {
-            "propeller_lock_fails": [each.id for each in propellers if each.lock is not None],
-            "propeller_pump_failed": [each.id for each in propellers if each.pump is not None],
-            "propeller_stuck": [each.id for each in propellers],
+            "propeller_lock_fails": {each.id: each.name for each in propellers if each.lock is not None},
+            "propeller_pump_failed": {each.id: each.name for each in propellers if each.pump is not None},
+            "propeller_stuck": {each.id: each.name for each in propellers},
         }
 
     @classmethod

@@ -6,7 +6,7 @@ order quantities are listed.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import chain
 
 from lumenstat.language.checker import Checker
@@ -99,9 +99,16 @@ def names_of(airframe: Sections) -> dict[str, Sequence[str]]:
     return {what: names for each in SYSTEMS for what, names in each.names(airframe).items()}
 
 
-def fault_targets(airframe: Sections) -> dict[str, Sequence[str]]:
-    """For each kind of fault, what it can be about."""
+def fault_targets(airframe: Sections) -> dict[str, Mapping[str, str]]:
+    """For each kind of fault, what it can be about: the ids of parts, each with its name."""
     return {kind: targets for each in SYSTEMS for kind, targets in each.fault_targets(airframe).items()}
+
+
+def fault_words(airframe: Sections, kind: str, target: str) -> str:
+    """What a fault is called: what is wrong, and the name of the part that it is wrong with."""
+    part = fault_targets(airframe).get(kind, {}).get(target, target)
+    known = fault_kinds().get(kind)
+    return phrase("{what:high}: {part}", part=part, what=known.words if known is not None else kind)
 
 
 def check_systems(airframe: Sections, checker: Checker) -> None:

@@ -85,7 +85,7 @@ class Services(System):
 
     SECTION = ServicesSection
     START = ServicesStart
-    FAULTS = (FaultKind("service_undone"),)
+    FAULTS = (FaultKind("service_undone", phrase("service said to be done, and not done")),)
     EVENTS = ("service",)
 
     def __init__(self, services: tuple[Service, ...]) -> None:
@@ -129,9 +129,9 @@ class Services(System):
         return {"service": [service.id for service in airframe.section(ServicesSection).services]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Services."""
-        return {"service_undone": [service.id for service in airframe.section(ServicesSection).services]}
+        return {"service_undone": {service.id: service.name for service in airframe.section(ServicesSection).services}}
 
     def quantities(self) -> Iterator[Quantity]:
         """State, whether the crew are at work, and where somebody stands."""
@@ -173,6 +173,7 @@ class ServicesUnit(Unit):
         self._people = [(place, host.layout.d[people_at(place)]) for place in places_of(services)]
         self._conditions: tuple[bool, ...] = ()
         self._first_needs: list[int] = []
+        # The conditions come in one row: whether each is heard, then what each action needs.
         first = len(services)
         for service in services:
             self._first_needs.append(first)

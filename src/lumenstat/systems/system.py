@@ -86,8 +86,8 @@ class System:
         return {}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
-        """For each kind of its faults, what it can be about."""
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
+        """For each kind of its faults, what it can be about: ids of parts, each with its name."""
         return {}
 
     @classmethod

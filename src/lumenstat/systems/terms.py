@@ -128,12 +128,13 @@ class Drag:
 
 @dataclass(frozen=True, slots=True)
 class FaultKind:
-    """A fault that a system knows: what it can be about, and its usual amount.
+    """A fault that a system knows: what is wrong, in words, and its usual amount.
 
     One that `rewires` changes branches of the network; one with a `flag` makes the state `flag.format(target)` true.
     """
 
     kind: str
+    words: str
     usual: float = 1.0
     rewires: bool = False
     flag: str | None = None
@@ -141,10 +142,12 @@ class FaultKind:
 
 @dataclass(frozen=True, slots=True)
 class Machine:
-    """Something whose phases are worth a line of their own on a time axis: its name, and the state that tells them."""
+    """Something whose phases are worth a line of their own on a time axis: its name, the state that tells
+    them, and what they are called."""
 
     name: str
     phase: str
+    phases: tuple[str, ...]
 
 
 JointKind = Literal["contactor", "diode", "rectifier", "inverter", "feed"]

@@ -100,6 +100,7 @@ def _standing(
     ordered = sorted(runs, key=lambda run: run.at)
     good = [run for run in ordered if enough(step, run, scale)]
     lapses = _lapses(step, good)
+    # The last good run, or else the last one at all: that is which a reader wants to open.
     tells = (good or ordered)[-1:]
     return StepStanding(
         step=step,

@@ -27,6 +27,7 @@ def plan_day(wanted: Wanted) -> DayPlan:
     for number, (flight, trainees) in enumerate(_waves(wanted)):
         best = min(
             (found for who in wanted.instructors if (found := _placed(wanted, slots, number, flight, trainees, who))),
+            # Whoever ends first; among those who end together the one who has least to do.
             key=lambda found: (found[-1].ends, _busy(slots, found[0].instructor)),
             default=None,
         )
@@ -74,6 +75,7 @@ def _wave_at(
         ("debriefing", _on_grid(wanted.debriefing)),
     )
     made, at = [], begins
+    # A school may plan without briefings.
     for phase, minutes in lasts:
         if minutes:
             made.append(
@@ -119,6 +121,7 @@ def _why_not(wanted: Wanted, slots: Sequence[Slot], wave: int, flight: PlannedFl
     needs = sum(slot.ends - slot.begins for slot in _wave_at(wanted, wave, flight, trainees, wanted.instructors[0], 0))
     if needs > wanted.ends - wanted.begins:
         return phrase("it needs {needs} min, and the day has {has}", needs=needs, has=wanted.ends - wanted.begins)
+    # The same day without an end, to tell how much longer it would have to be.
     longer = wanted.model_copy(update={"ends": LATEST * 2})
     ends = [
         found[-1].ends

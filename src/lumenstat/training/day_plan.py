@@ -157,11 +157,13 @@ def moved(plan: DayPlan, move: Move) -> DayPlan:
     chosen = next((slot for slot in plan.slots if slot.key == move.slot), None)
     if chosen is None:
         return plan
+    # Whole steps of the grid, as the plan itself has them.
     by = round(move.by_minutes / GRID) * GRID
     changed = []
     for slot in plan.slots:
         if slot.wave == chosen.wave and (move.whole_wave or slot.key == move.slot):
             earliest = min(s.begins for s in plan.slots if s.wave == chosen.wave)
+            # A wave moved before midnight would belong to another day.
             shift = max(by, -earliest)
             slot = slot.model_copy(update={"begins": slot.begins + shift, "ends": slot.ends + shift})  # noqa: PLW2901
         if slot.wave == chosen.wave and move.instructor is not None:

@@ -30,6 +30,7 @@ def _twice(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator[
     names = {who.id: who.name for who in (*wanted.trainees, *wanted.instructors)}
     for n, one in enumerate(slots):
         for other in slots[n + 1 :]:
+            # Slots come by their begin, so none of those that follow can meet this one either.
             if other.begins >= one.ends:
                 break
             if wave is not None and wave not in (one.wave, other.wave):
@@ -64,18 +65,25 @@ def _hours(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator[
         if wave is not None and slot.wave != wave:
             continue
         if slot.begins < wanted.begins or slot.ends > wanted.ends:
-            day = f"{on_the_wall(wanted, wanted.begins)} to {on_the_wall(wanted, wanted.ends)}"
+            day = _span(wanted, wanted.begins, wanted.ends)
             yield Clash(
                 says=phrase(
-                    "{title}, {phase}, is outside of the day, {day}", title=slot.title, phase=slot.phase, day=day
+                    "{title}, {phase}, is outside of the day, {day}",
+                    title=slot.title,
+                    phase=PHASE_WORDS[slot.phase],
+                    day=day,
                 ),
                 slots=(slot.key,),
             )
         for person in (slot.instructor, *slot.trainees):
             who = known.get(person)
             if who is not None and (slot.begins < who.from_minute or slot.ends > who.to_minute):
-                here = f"{on_the_wall(wanted, who.from_minute)} to {on_the_wall(wanted, who.to_minute)}"
+                here = _span(wanted, who.from_minute, who.to_minute)
                 yield Clash(says=phrase("{who} is there from {here} only", who=who.name, here=here), slots=(slot.key,))
+
+
+def _span(wanted: Wanted, begins: int, ends: int) -> str:
+    return phrase("{start} to {end}", start=on_the_wall(wanted, begins), end=on_the_wall(wanted, ends))
 
 
 def _order(slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
@@ -84,6 +92,7 @@ def _order(slots: Sequence[Slot], wave: int | None) -> Iterator[Clash]:
         if wave is None or slot.wave == wave:
             waves.setdefault(slot.wave, []).append(slot)
     for own in waves.values():
+        # By phase, since a move may have brought the debriefing before the flight.
         own.sort(key=lambda slot: PHASES.index(slot.phase))
         for one, other in pairwise(own):
             if other.begins < one.ends:
@@ -107,8 +116,10 @@ def _breaks(wanted: Wanted, slots: Sequence[Slot], wave: int | None) -> Iterator
                 stretch = []
             stretch.append(slot)
             worked = max(each.ends for each in stretch) - stretch[0].begins
-            alone = len({each.wave for each in stretch}) == 1
-            if worked > wanted.work_at_most and not alone and (wave is None or slot.wave == wave):
+            # One wave that is longer than the rule has no better place anywhere.
+            waves = {each.wave for each in stretch}
+            # A wave that is put between two others can take the break from one that comes after it.
+            if worked > wanted.work_at_most and len(waves) > 1 and (wave is None or wave in waves):
                 says = phrase(
                     "{name} has no break of {break_minutes} min in {worked} min",
                     name=name,

@@ -115,6 +115,7 @@ def create_app(settings: Settings) -> Lumenstat:
     @asynccontextmanager
     async def lifespan(app: Lumenstat) -> AsyncIterator[None]:
         loop, state = asyncio.get_running_loop(), app.state
+        # The judges run on threads of their own, the hub on this loop.
         state.judges.on_judged = lambda run_id, says: loop.call_soon_threadsafe(state.hub.judged, run_id, says)
         await state.hub.start()
         state.judges.start()
@@ -127,6 +128,7 @@ def create_app(settings: Settings) -> Lumenstat:
             life[0].start()
             life[1].start()
         yield
+        # In the opposite order of what needs what: nobody is left asking for something that has stopped.
         warming.cancel()
         if life is not None:
             life[0].stop()
@@ -139,6 +141,7 @@ def create_app(settings: Settings) -> Lumenstat:
         state.reader.close()
         state.starting.stop()
         state.facts.stop()
+        # Last: until here somebody may still have something to write.
         await asyncio.to_thread(database.close)
 
     app = Lumenstat(title="Lumenstat", docs_url=None, redoc_url=None, openapi_url=None, lifespan=lifespan)
@@ -160,6 +163,7 @@ def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
     state.judges = JudgeDesk(database)
     store, shown = DatabaseStore(database, state.judges), station.shown_quantities
     state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
+    # Proofs give way while somebody flies.
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
     state.held_for_link, state.link_tasks = set(), set()
     state.reader = Worker("reader")
@@ -171,6 +175,7 @@ def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
     state.replays, state.page_cache = replay.Replays(), PageCache()
     state.sign_outs = 0
     state.guessing, state.hashing = Guessing(database), HashingQueue()
+    # Whoever sets the school up has the console; the code shows that they do.
     state.first_code = None if database.read(anybody) else secrets.token_hex(4)
 
 
@@ -189,6 +194,7 @@ def _warm(database: Database) -> None:
             ready(bundle.airframe, bundle.exercise.start)
         for airframe in {bundle.airframe.id: bundle.airframe for bundle in bundles}.values():
             lay_out_both(airframe)
+    # An exercise that cannot be read says so where it is opened; the server starts for all the others.
     except LumenstatError:
         log.exception("not all exercises could be made ready")
 
@@ -216,12 +222,14 @@ def _handle_errors(app: Lumenstat) -> None:
 
     async def say_storage(request: Request, error: Exception) -> Response:
         log.error("%s %s: %s", request.method, request.url.path, error)
+        # A proxy, or the page itself, may try again by then.
         response = errors.show(request, 503, str(error))
         response.headers["Retry-After"] = "10"
         return response
 
     async def say_form(request: Request, error: Exception) -> Response:
         found = error.errors() if isinstance(error, RequestValidationError) else []
+        # A wrong part of an address is an address that does not exist, not a form that was filled in wrong.
         if any(each["loc"][0] == "path" for each in found):
             return errors.show(request, 404, phrase("There is nothing at this address."))
         missing = ", ".join(str(each["loc"][-1]) for each in found if each["type"] == "missing")
@@ -231,6 +239,7 @@ def _handle_errors(app: Lumenstat) -> None:
         return errors.show(request, 422, says, str(found[0]["loc"][-1]) if found else "")
 
     async def say_trouble(request: Request, error: Exception) -> Response:
+        # The page gives no detail away; the number finds it in the log.
         log.error("%s %s failed", request.method, request.url.path, exc_info=error)
         says = phrase(
             "This did not work, and it is the server's doing. Its log tells more under the number {number}.",

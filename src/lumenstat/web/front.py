@@ -94,6 +94,7 @@ async def _answer(app: FastAPI, inner: Application, scope: Scope, receive: Recei
         await send(message)
 
     scope["app"] = app
+    # Looked at before anything is read, where the request says how long it is; else while it is read.
     most = _largest_body(scope["path"])
     try:
         if len(scope["path"]) + len(scope["query_string"]) > LONGEST_ADDRESS:
@@ -103,6 +104,7 @@ async def _answer(app: FastAPI, inner: Application, scope: Scope, receive: Recei
         else:
             await inner(scope, _limited(receive, most), send_with_headers)
     except TooLarge:
+        # Once an answer has begun it cannot be turned into another one.
         if not status:
             await _say(scope, send_with_headers, 413, too_large(most))
     finally:
@@ -133,6 +135,7 @@ def _limited(receive: Receive, most: int) -> Receive:
     async def limited() -> Message:
         nonlocal taken
         message = await receive()
+        # Counted as it arrives, since a request can lie about its length.
         taken += len(message.get("body", b""))
         if taken > most:
             raise TooLarge(most)
@@ -148,6 +151,7 @@ def _add_headers(message: Message, scope: Scope, settings: Settings) -> None:
     headers["X-Request-ID"] = request_id.get()
     if settings.tls:
         headers["Strict-Transport-Security"] = STRICT_TRANSPORT
+    # Pages hold people's records; shared machines must not keep them.
     if not scope["path"].startswith("/static/") or message["status"] != 200:
         headers.setdefault("Cache-Control", "no-store")
 

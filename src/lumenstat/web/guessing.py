@@ -89,6 +89,7 @@ def _begin(session: Session, tried: Try) -> float:
     for key, (count, last) in tries_of(session, tried.keys).items():
         pause = PATIENCE[key.split(" ", 1)[0]].pause(count)
         wait = max(wait, min(pause, last + pause - present))
+    # Counted before the password is looked at, so that many at once are many tries.
     if wait <= timedelta(0):
         count_tries(session, tried.keys)
     return max(0.0, wait.total_seconds())
@@ -104,6 +105,7 @@ class HashingQueue:
     @contextmanager
     def turn(self) -> Iterator[bool]:
         """Whether there is a turn for one more; it is given back at the end."""
+        # A few may wait for a turn; more than that would only pile up threads.
         if not self._places.acquire(blocking=False):
             yield False
             return

@@ -92,9 +92,11 @@ def search(words: str, language: str = SOURCE_LANGUAGE) -> Iterator[HelpPassage]
         return
     for topic in topics(language).values():
         section = ""
+        # A passage is a paragraph, a row of a table or a line of a list: what fits on a line of results.
         for block in re.split(r"\n\s*\n|\n(?=\||- |#)", topic.text):
             if (heading := HEADING.match(block)) is not None:
                 section = "" if heading[1] == topic.title else heading[1]
+            # Without the marks of Markdown, across which nobody would find a word.
             plain = re.sub(r"\s+", " ", MARKS.sub(" ", block)).strip()
             if all(word in plain.lower() for word in wanted):
                 at = plain.lower().find(wanted[0])

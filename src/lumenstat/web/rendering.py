@@ -23,6 +23,7 @@ from pydantic_core import CoreSchema
 
 from lumenstat.errors import StorageError
 from lumenstat.items.registry import KINDS
+from lumenstat.language.code_words import code_words
 from lumenstat.language.values import clock as minutes_and_seconds
 from lumenstat.language.wording import (
     SOURCE_LANGUAGE,
@@ -39,7 +40,6 @@ from lumenstat.language.wording import (
     told,
 )
 from lumenstat.web import urls
-from lumenstat.web.code_words import code_words
 from lumenstat.web.drawing.knob import around_a_knob, entry_letters, knob_half, lever_width, sweep
 from lumenstat.web.help import OF_TAB
 from lumenstat.web.script_words import mark_of

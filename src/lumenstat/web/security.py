@@ -14,7 +14,7 @@ from urllib.parse import quote, urlsplit
 from fastapi import Depends, Form, HTTPException, Path, Request, WebSocket
 from fastapi.requests import HTTPConnection
 from pydantic import Field
-from starlette.datastructures import UploadFile
+from starlette.datastructures import FormData, UploadFile
 
 from lumenstat.errors import StorageError
 from lumenstat.language.intake import check_text
@@ -103,11 +103,13 @@ def viewer_of(connection: HTTPConnection) -> Viewer | None:
     found = database.read(lambda session: find_sign_in(session, token, idle))
     if found is None or not found.person.active:
         return None
+    # A page that asks by itself keeps nobody signed in.
     if seen_long_ago(found) and BY_ITSELF not in connection.headers:
         database.submit(lambda session: note_seen(session, hash_token(token)))
     person = found.person
     if (acts := actor.get()) is not None:
         acts.name = person.name
+    # A browser that joined by a code never had a password to change.
     must_change = person.must_change and found.run_id is None
     wants = preferences_of(person)
     return Viewer(
@@ -137,6 +139,7 @@ class SignedSocket:
 
     def still(self) -> bool:
         """Whether acts still count in that person's name."""
+        # Looked up again after a while, and at once when anybody signed out.
         now, sign_outs = time.monotonic(), self.socket.app.state.sign_outs
         if now >= self._until or sign_outs != self._sign_outs:
             try:
@@ -155,6 +158,7 @@ def signed_in(request: Request) -> Viewer:
         raise SignInNeeded(request.url.path)
     if viewer.must_change and not request.url.path.startswith(OWN_PAGES):
         raise PasswordNeeded
+    # With the slash, so that run 1 does not open run 12.
     if viewer.run_id is not None and not request.url.path.startswith(f"/runs/{viewer.run_id}/"):
         raise HTTPException(
             403, phrase("You joined one exercise with its code. Sign in with your name for everything else.")
@@ -222,6 +226,14 @@ async def check_form(request: Request, csrf: Annotated[str, Form()] = "") -> Non
 
 
 CheckedForm = Depends(check_form)
+
+
+async def posted_form(request: Request) -> FormData:
+    """A form whose fields are not known beforehand. All else about it is done on another thread than the stations'."""
+    return await request.form()
+
+
+PostedForm = Annotated[FormData, Depends(posted_form)]
 
 LONGEST_ROW = 19
 Row = Annotated[int, Field(ge=1, le=2**63 - 1)]

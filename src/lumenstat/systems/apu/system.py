@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
 from lumenstat.language.checker import Checker
@@ -17,7 +17,16 @@ from lumenstat.systems.terms import BranchName, FaultKind, Machine, State, Thres
 from lumenstat.systems.turbine import FOLLOWING_TOLERANCE, Turbine, turbine_states
 from lumenstat.systems.unit import Host
 
-PHASES = ("off", "testing", "ready", "starting", "running", "cooling", "stopping", "closing")
+PHASES = (
+    phrase("off"),
+    phrase("testing"),
+    phrase("ready"),
+    phrase("starting"),
+    phrase("running"),
+    phrase("cooling"),
+    phrase("stopping"),
+    phrase("closing"),
+)
 TROUBLES = ("", "hung", "hot", "low oil pressure", "no fuel pressure", "low volts", "fire")
 
 
@@ -26,12 +35,12 @@ class ApuSystem(System):
 
     SECTION = ApuSection
     FAULTS = (
-        FaultKind("apu_out_of_order"),
-        FaultKind("apu_no_light"),
-        FaultKind("apu_hung", usual=0.45),
-        FaultKind("apu_door_stuck"),
-        FaultKind("apu_fire"),
-        FaultKind("apu_no_oil"),
+        FaultKind("apu_out_of_order", phrase("APU does not start")),
+        FaultKind("apu_no_light", phrase("APU does not light")),
+        FaultKind("apu_hung", phrase("APU hangs while it starts"), usual=0.45),
+        FaultKind("apu_door_stuck", phrase("APU intake door stuck")),
+        FaultKind("apu_fire", phrase("APU fire")),
+        FaultKind("apu_no_oil", phrase("APU without oil pressure")),
     )
     EVENTS = ("apu",)
 
@@ -62,10 +71,10 @@ class ApuSystem(System):
             checker.logic(("apu", "shaft_loads", n, "when"), load.when)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """The APU."""
         apu = airframe.section(ApuSection).apu
-        return {fault.kind: [apu.id] if apu is not None else [] for fault in cls.FAULTS}
+        return {fault.kind: {apu.id: apu.name} if apu is not None else {} for fault in cls.FAULTS}
 
     def quantities(self) -> Iterator[Quantity]:
         """Figures, phase and states."""
@@ -88,7 +97,7 @@ class ApuSystem(System):
 
     def machines(self) -> Iterator[Machine]:
         """Its phases."""
-        yield Machine(self.apu.name, "apu.phase")
+        yield Machine(self.apu.name, "apu.phase", PHASES)
 
     def conditions(self) -> list[str]:
         """Master, START, then what is taken off its shaft."""
@@ -97,6 +106,7 @@ class ApuSystem(System):
     def thresholds(self) -> Iterator[Threshold]:
         """Speeds, temperature, pressures and volts that decide a start."""
         apu = self.apu
+        # The second figure of each lies below the first, so that a speed at the limit does not chatter.
         for state, on, off in (
             ("at_light", apu.lights_off_percent, apu.lights_off_percent * 0.7),
             ("at_cut_out", apu.starter.cuts_out_percent, apu.starter.cuts_out_percent * 0.9),

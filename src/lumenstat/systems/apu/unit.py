@@ -116,8 +116,10 @@ class ApuUnit(Unit):
         return True
 
     def _start(self, master: bool, powered: bool) -> None:
+        # Without its control unit it has nothing to tell why it stops but that.
         if not master or not powered:
             self._stop("" if powered else "low volts")
+        # The starter's own relay lets go when the bus sags under the start.
         elif self.get("starter") and not self.get("relay_volts"):
             self._stop("low volts")
         elif self.get("too_hot"):
@@ -128,6 +130,7 @@ class ApuUnit(Unit):
             fed = self.get("fuelled") and not self._fault("apu_no_light")
             if self.get("at_light") and fed:
                 self.put(lit=True)
+            # A flame that is starved goes out, and may light again as long as the starter turns it.
             elif not self.get("fuelled"):
                 self.put(lit=False)
             if self.get("at_available"):
@@ -146,6 +149,7 @@ class ApuUnit(Unit):
         elif not master and self.get("phase") == "running":
             self.put(phase="cooling")
             self._after(self.apu.cool_down_seconds, COOLED)
+        # Asked for again while it cools: nothing has stopped yet.
         elif master and self.get("phase") == "cooling":
             self.put(phase="running")
             self.never_mind(COOLED)

@@ -48,9 +48,9 @@ class Batteries(System):
     SECTION = BatteriesSection
     START = BatteriesStart
     FAULTS = (
-        FaultKind("battery_weak", usual=4.0, rewires=True),
+        FaultKind("battery_weak", phrase("weak battery"), usual=4.0, rewires=True),
         # The share of its cells that have shorted.
-        FaultKind("battery_hot", usual=0.1, rewires=True),
+        FaultKind("battery_hot", phrase("shorted cells"), usual=0.1, rewires=True),
     )
 
     def __init__(self, batteries: tuple[Battery, ...]) -> None:
@@ -93,9 +93,9 @@ class Batteries(System):
         return {"battery": [battery.id for battery in airframe.section(BatteriesSection).batteries]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Batteries."""
-        batteries = [battery.id for battery in airframe.section(BatteriesSection).batteries]
+        batteries = {battery.id: battery.name for battery in airframe.section(BatteriesSection).batteries}
         return {fault.kind: batteries for fault in cls.FAULTS}
 
     @classmethod

@@ -73,6 +73,7 @@ class Buses(System):
                 checker.wrong(("electrical", "buses", n), "`alive_above` must be higher than `dead_below`")
         for n, rail in enumerate(section.rails):
             checker.refers(("electrical", "rails", n), "bus", rail)
+        # A hand order of the riser that forgets a bus would not show it.
         if section.rails and sorted(section.rails) != sorted(bus.id for bus in section.buses):
             checker.wrong(("electrical", "rails"), "name every bus once, from the riser's top to its foot, or none")
 

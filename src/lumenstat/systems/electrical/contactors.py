@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
 from lumenstat.language.checker import Checker
@@ -50,7 +50,10 @@ class Contactors(System):
     """All contactors. They move by events of their own, so two that interlock can never both close."""
 
     SECTION = ContactorsSection
-    FAULTS = (FaultKind("contactor_stuck_open"), FaultKind("limiter_failed", rewires=True))
+    FAULTS = (
+        FaultKind("contactor_stuck_open", phrase("contactor stuck open")),
+        FaultKind("limiter_failed", phrase("current limiter failed"), rewires=True),
+    )
     EVENTS = ("contactor",)
 
     def __init__(self, contactors: tuple[Contactor, ...]) -> None:
@@ -70,6 +73,7 @@ class Contactors(System):
             at = "electrical", "contactors", n
             for end in contactor.between:
                 checker.refers((*at, "between"), "DC bus", end)
+            # A loop from a bus to itself carries nothing and makes the network's equations singular.
             if contactor.between[0] == contactor.between[1]:
                 checker.wrong(at, f"both ends are {contactor.between[0]}; a contactor stands between two buses")
             if contactor.limit is not None:
@@ -86,12 +90,12 @@ class Contactors(System):
             yield DcPath(b, a)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Contactors, and those with a limiter."""
         contactors = airframe.section(ContactorsSection).contactors
         return {
-            "contactor_stuck_open": [each.id for each in contactors],
-            "limiter_failed": [each.id for each in contactors if each.limit is not None],
+            "contactor_stuck_open": {each.id: each.name for each in contactors},
+            "limiter_failed": {each.id: each.name for each in contactors if each.limit is not None},
         }
 
     def quantities(self) -> Iterator[Quantity]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
 from lumenstat.language.checker import Checker
@@ -38,7 +38,9 @@ class Diodes(System):
     """All diodes."""
 
     SECTION = DiodesSection
-    FAULTS = (FaultKind("diode_leaks", usual=6.0, rewires=True, flag="diode.{}.leaking"),)
+    FAULTS = (
+        FaultKind("diode_leaks", phrase("diode leaks backwards"), usual=6.0, rewires=True, flag="diode.{}.leaking"),
+    )
 
     def __init__(self, diodes: tuple[Diode, ...]) -> None:
         self.diodes = diodes
@@ -68,9 +70,9 @@ class Diodes(System):
             yield DcPath(each.anode, each.cathode)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Diodes."""
-        return {"diode_leaks": [each.id for each in airframe.section(DiodesSection).diodes]}
+        return {"diode_leaks": {each.id: each.name for each in airframe.section(DiodesSection).diodes}}
 
     def quantities(self) -> Iterator[Quantity]:
         """Current through."""

@@ -26,10 +26,10 @@ class Feeding(System):
     SECTION = AcSection
     START = CartsStart
     FAULTS = (
-        FaultKind("supply_out_of_tolerance", usual=421.0),
-        FaultKind("supply_lost"),
-        FaultKind("generator_failed"),
-        FaultKind("transfer_fails"),
+        FaultKind("supply_out_of_tolerance", phrase("frequency out of tolerance"), usual=421.0),
+        FaultKind("supply_lost", phrase("ground power lost")),
+        FaultKind("generator_failed", phrase("generator failed")),
+        FaultKind("transfer_fails", phrase("source does not take its buses")),
     )
     EVENTS = ("transfer", "supply ready", "overload")
 
@@ -58,15 +58,15 @@ class Feeding(System):
         }
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Plugs, generators, sources."""
         section = airframe.section(AcSection)
-        supplies = [each.id for each in section.ground_supplies]
+        supplies = {each.id: each.name for each in section.ground_supplies}
         return {
             "supply_out_of_tolerance": supplies,
             "supply_lost": supplies,
-            "generator_failed": [each.id for each in section.generators],
-            "transfer_fails": [each.id for each in section.sources],
+            "generator_failed": {each.id: each.name for each in section.generators},
+            "transfer_fails": {each.id: each.name for each in section.sources},
         }
 
     # ---- checks ------------------------------------------------------------------------------------------
@@ -93,6 +93,7 @@ class Feeding(System):
             for n, feed in enumerate(order):
                 checker.known(("electrical", "feeding", bus, n), "source or AC bus", feed.source, [*sources, *ac])
                 checker.logic(("electrical", "feeding", bus, n), feed.when)
+        # A circle has no source at its end, so nobody could say what feeds it.
         try:
             tuple(TopologicalSorter(section.graph()).static_order())
         except CycleError as error:
@@ -175,6 +176,7 @@ class Feeding(System):
                     ends = inverter.input, bus
                     yield RiserJoint("inverter", name, inverter.name, ends, fed_by(bus), value=feed.source)
                 else:
+                    # A cart stands on the bus of its plug; what feeds from it begins there.
                     ends = plugs.get(feed.source, feed.source), bus
                     yield RiserJoint("feed", name, "", ends, fed_by(bus), value=feed.source)
 

@@ -176,6 +176,7 @@ class FeedingUnit(Unit):
             d[self.trip_slots[what][0]] = True
 
     def _best(self, bus: str) -> str:
+        # In the order of the document: the first that may and can.
         first, d = self.first_feed[bus], self.host.d
         for n, feed in enumerate(self.feeds[bus], start=first):
             if self._allowed[n]:
@@ -189,6 +190,7 @@ class FeedingUnit(Unit):
         """For each AC bus the number of the source that its power comes from in the end."""
         found: dict[str, float] = {}
         d = self.host.d
+        # In an order in which whatever feeds a bus comes before it.
         for bus in self._order:
             fed = str(d[self.fed_slots[bus]])
             plug = self.plugs.get(bus)
@@ -222,6 +224,7 @@ class FeedingUnit(Unit):
         volts, hertz = self._volts_and_hertz()
         roots = self._roots()
         ac_watts = [watts[bus] for bus in self._ac]
+        # Once for every source, though several of its buses may take from it.
         self._watts = [0.0] * len(self.sources)
         for at, taken in zip(roots, ac_watts, strict=True):
             if at >= 0:

@@ -33,7 +33,7 @@ class Loads(System):
     """All loads."""
 
     SECTION = LoadsSection
-    FAULTS = (FaultKind("load_failed"),)
+    FAULTS = (FaultKind("load_failed", phrase("consumer failed")),)
 
     def __init__(self, loads: tuple[Load, ...]) -> None:
         self.loads = loads
@@ -59,9 +59,9 @@ class Loads(System):
             yield SwitchedLoad(each.id, each.bus, each.watts, each.when)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Loads."""
-        return {"load_failed": [each.id for each in airframe.section(LoadsSection).loads]}
+        return {"load_failed": {each.id: each.name for each in airframe.section(LoadsSection).loads}}
 
     def riser_loads(self) -> Iterator[RiserLoad]:
         """All of them."""

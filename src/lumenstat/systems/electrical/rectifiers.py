@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Self
 
 from lumenstat.language.checker import Checker
@@ -39,7 +39,7 @@ class Rectifiers(System):
     """All rectifiers."""
 
     SECTION = RectifiersSection
-    FAULTS = (FaultKind("rectifier_failed"),)
+    FAULTS = (FaultKind("rectifier_failed", phrase("rectifier failed")),)
 
     def __init__(self, rectifiers: tuple[Rectifier, ...]) -> None:
         self.rectifiers = rectifiers
@@ -65,9 +65,9 @@ class Rectifiers(System):
             yield DcPath(None, each.output, each.resistance_mohm / 1000)
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Rectifiers."""
-        return {"rectifier_failed": [each.id for each in airframe.section(RectifiersSection).rectifiers]}
+        return {"rectifier_failed": {each.id: each.name for each in airframe.section(RectifiersSection).rectifiers}}
 
     def quantities(self) -> Iterator[Quantity]:
         """Current out."""

@@ -21,6 +21,7 @@ from lumenstat.language.values import (
     Text,
     Written,
 )
+from lumenstat.language.wording import phrase
 from lumenstat.systems.starter import Starter
 from lumenstat.systems.turbine import Exhaust, Oil, Spool
 
@@ -168,5 +169,11 @@ TAKES: dict[EngineKind, tuple[str, ...]] = {
 """The parts that it may have besides."""
 OPTIONAL_PARTS = (*BURNS, "air_starter", "starter", "duty", "automatic", "power", "motor")
 
-PHASES = ("stopped", "cranking", "starting", "running", "running down")
+PHASES = (
+    phrase("stopped"),
+    phrase("cranking"),
+    phrase("starting"),
+    phrase("running"),
+    phrase("running down"),
+)
 TROUBLES = ("", "hot", "no light", "hung", "no oil pressure")

@@ -39,12 +39,12 @@ class EngineSystem(System):
 
     SECTION = EnginesSection
     FAULTS = (
-        FaultKind("engine_hung", usual=0.5),
-        FaultKind("engine_hot", usual=1.7),
-        FaultKind("engine_no_light"),
-        FaultKind("engine_no_oil"),
-        FaultKind("engine_no_rotation"),
-        FaultKind("engine_starter_stuck"),
+        FaultKind("engine_hung", phrase("engine hangs while it starts"), usual=0.5),
+        FaultKind("engine_hot", phrase("engine starts hot"), usual=1.7),
+        FaultKind("engine_no_light", phrase("engine does not light")),
+        FaultKind("engine_no_oil", phrase("engine without oil pressure")),
+        FaultKind("engine_no_rotation", phrase("engine does not turn")),
+        FaultKind("engine_starter_stuck", phrase("engine starter stays engaged")),
     )
     EVENTS = ("engine",)
 
@@ -64,9 +64,9 @@ class EngineSystem(System):
         return {"engine": [engine.id for engine in airframe.section(EnginesSection).engines]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Engines."""
-        engines = [engine.id for engine in airframe.section(EnginesSection).engines]
+        engines = {engine.id: engine.name for engine in airframe.section(EnginesSection).engines}
         return {fault.kind: engines for fault in cls.FAULTS}
 
     @classmethod
@@ -89,6 +89,7 @@ class EngineSystem(System):
         yield Quantity(f"{at}.phase", "", "text", phrase("what {of} is doing", of=of), choices=PHASES)
         yield Quantity(f"{at}.running", "", "truth", phrase("{of} runs at idle or above", of=of))
         yield Quantity(f"{at}.turning", "", "truth", phrase("{of} turns", of=of))
+        # Without fuel there is none of what follows.
         if engine.motor is not None:
             return
         yield Quantity(f"{at}.{names.oil}", "psi", "number", phrase("oil pressure of {of}", of=of))
@@ -116,7 +117,7 @@ class EngineSystem(System):
 
     def machines(self) -> Iterator[Machine]:
         """Its phases."""
-        yield Machine(self.engine.name, f"{self.at}.phase")
+        yield Machine(self.engine.name, f"{self.at}.phase", PHASES)
 
     # ---- what it is compiled from ------------------------------------------------------------------------
 
@@ -134,6 +135,7 @@ class EngineSystem(System):
     def thresholds(self) -> Iterator[Threshold]:
         """By the parts it has."""
         engine, at = self.engine, self.at
+        # Each lets go below where it takes hold, so that a figure at the limit does not chatter.
         yield Threshold(self.speed, f"{at}.at_idle", engine.idle_percent, engine.idle_percent * 0.9)
         yield Threshold(self.speed, f"{at}.turning", 3.0, 2.0)
         yield Threshold(self.temperature, f"{at}.too_hot", engine.hottest_celsius, engine.hottest_celsius * 0.9)
@@ -209,6 +211,7 @@ def _check_parts(engine: Engine, path: Path_, checker: Checker) -> None:
     for part in OPTIONAL_PARTS:
         if getattr(engine, part) is not None and part not in (*needs, *TAKES[engine.kind]):
             checker.wrong((*path, part), f"a {engine.kind} engine has no `{part}`; leave it out or change the kind")
+    # Without a power lever the governor alone holds its speed.
     if engine.spool and engine.power is None and engine.idle_percent > engine.spool.governed_percent:
         holds = f"the governor holds {engine.spool.governed_percent:g} %"
         checker.wrong((*path, "idle_percent"), f"{holds}, so it never reaches {engine.idle_percent:g} %")

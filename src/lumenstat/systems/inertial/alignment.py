@@ -90,6 +90,7 @@ class Alignment:
 
 def alignment_figures(alignment: Alignment, tick: int) -> tuple[float, float, float, float, float]:
     """Progress 0 to 1, seconds left, status counter 9 to 0, heading error (degrees) and position error (km)."""
+    # Not aligning: what is known was frozen when it ended, or nothing is.
     if alignment.begun < 0:
         known = alignment.frozen if alignment.frozen is not None else UNKNOWN_DEGREES
         done = 1.0 if known < UNKNOWN_DEGREES else 0.0
@@ -101,5 +102,6 @@ def alignment_figures(alignment: Alignment, tick: int) -> tuple[float, float, fl
     if error is None:
         hours = (tick - alignment.level_at) / TICKS_PER_HOUR
         error = azimuth_std_degrees(alignment.noise, alignment.bias, alignment.latitude, hours)
+    # Counts down in whole steps, as such units show it.
     counter = float(math.ceil(COUNTER_FROM * (1 - progress)))
     return progress, (whole - gone) / 100, counter, error, alignment.position_error_km

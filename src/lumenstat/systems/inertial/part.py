@@ -15,6 +15,7 @@ from lumenstat.language.values import (
     Seconds,
     Written,
 )
+from lumenstat.language.wording import phrase
 from lumenstat.systems.surroundings import Place
 
 
@@ -82,5 +83,13 @@ class InertialStart(Written):
     moved_since_shutdown: Flag = False
 
 
-PHASES = ("off", "checking", "levelling", "aligning", "aligned", "navigating", "failed")
+PHASES = (
+    phrase("off"),
+    phrase("checking"),
+    phrase("levelling"),
+    phrase("aligning"),
+    phrase("aligned"),
+    phrase("navigating"),
+    phrase("failed"),
+)
 NOTICES = ("", "enter position", "latitude", "moved", "too far north", "no gyro heading", "hot")

@@ -63,7 +63,11 @@ class InertialSystem(System):
 
     SECTION = InertialSection
     START = InertialStart
-    FAULTS = (FaultKind("inertial_failed"), FaultKind("inertial_refuses"), FaultKind("aircraft_nudged"))
+    FAULTS = (
+        FaultKind("inertial_failed", phrase("inertial unit failed")),
+        FaultKind("inertial_refuses", phrase("inertial unit refuses the position")),
+        FaultKind("aircraft_nudged", phrase("aircraft nudged while it stands")),
+    )
     EVENTS = ("inertial",)
 
     def __init__(self, unit: Inertial, moves_when: str | None) -> None:
@@ -82,10 +86,14 @@ class InertialSystem(System):
         return {"inertial unit": [unit.id for unit in airframe.section(InertialSection).inertial]}
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Units; the aircraft itself where it is nudged."""
-        units = [unit.id for unit in airframe.section(InertialSection).inertial]
-        return {"inertial_failed": units, "inertial_refuses": units, "aircraft_nudged": ["aircraft"]}
+        units = {unit.id: unit.name for unit in airframe.section(InertialSection).inertial}
+        return {
+            "inertial_failed": units,
+            "inertial_refuses": units,
+            "aircraft_nudged": {"aircraft": phrase("the aircraft")},
+        }
 
     @classmethod
     def check(cls, airframe: Sections, checker: Checker) -> None:
@@ -137,7 +145,7 @@ class InertialSystem(System):
 
     def machines(self) -> Iterator[Machine]:
         """Its phases."""
-        yield Machine(self.described.name, f"{self.at}.phase")
+        yield Machine(self.described.name, f"{self.at}.phase", PHASES)
 
     # ---- what it is compiled from ------------------------------------------------------------------------
 

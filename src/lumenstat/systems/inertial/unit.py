@@ -78,10 +78,12 @@ class InertialUnit(Unit):
         """Follow what switches and buses say: on, navigate, entered, cooled, moves, then a mode each."""
         on, navigate, entered, cooled, moves, *modes = conditions
         moving = moves or self.host.faults.has("aircraft_nudged", "aircraft")
+        # Remembered until it begins anew: a nudge of a second spoils what was measured before it.
         self.moved = self.moved or moving
         if not self._powered(on):
             self._switch_off()
         elif self.hot or self.host.faults.has("inertial_failed", self.unit.id):
+            # Nothing that it was about to do happens any more.
             self.never_mind(CHECKED, LEVEL, NAVIGATES, BEST)
             self.alignment = Alignment()
             self.put(phase="failed", may_navigate=False, notice="hot" if self.hot else "")
@@ -91,6 +93,7 @@ class InertialUnit(Unit):
         else:
             self._find(navigate, entered, tuple(modes), moving)
         self._cool(cooled)
+        # What was so before is needed to see an entry, or a movement, begin and end.
         self.entering, self.moving = entered, moving
 
     def _powered(self, on: bool) -> bool:
@@ -122,6 +125,7 @@ class InertialUnit(Unit):
         if entered and not self.entering:
             self._enter()
         if self.phase == "navigating":
+            # Switched back to aligning, it begins anew from the place that it knows.
             if not navigate:
                 self._begin(modes, "")
             return
@@ -162,10 +166,12 @@ class InertialUnit(Unit):
     def _begin(self, modes: tuple[bool, ...], notice: str, moving: bool = False) -> None:
         """Start to level and find north anew, unless something stands in the way."""
         mode, unit = self._mode(modes), self.unit
+        # Near a pole the Earth's turn has hardly a part that points north.
         self.never_mind(LEVEL, NAVIGATES, BEST)
         self.level = self.coarse = self.best = False
         self.put(phase="levelling", mode=mode.id, may_navigate=False)
         best, coarse = self._hours(mode)
+        # It stays at levelling until what stands in its way is gone.
         if best > LONGEST_HOURS or (abs(self.here[0]) > unit.farthest_latitude_degrees and mode.finds == "gyrocompass"):
             notice = "too far north"
         elif mode.gyro is not None and not self.host.d[self.gyro_slots[mode.gyro]]:
@@ -224,6 +230,7 @@ class InertialUnit(Unit):
 
     # ---- events ------------------------------------------------------------------------------------------
 
+    # It begins to find once what switches say is looked at next.
     def fire(self, kind: int, what: int) -> None:
         """Something the unit waited for has come."""
         if what == CHECKED and self.phase == "checking":

@@ -143,6 +143,7 @@ def check_position(control: Control, to: str, path: Path_, checker: Checker) -> 
         except ValueError:
             checker.wrong(path, f"{control.id} takes a figure, not {to!r}")
             return
+        # Without bounds an entry is refused where it is written; here it takes nothing but zero.
         if not (control.minimum or 0) <= figure <= (control.maximum or 0):
             checker.wrong(path, f"{control.id} takes {control.minimum:g} to {control.maximum:g}")
     elif to not in control.positions:

@@ -9,7 +9,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.expressions import Emitter, Quantity, parse
 from lumenstat.language.sources import Path_
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import joined, phrase
 from lumenstat.systems.electrical.buses import alive
 from lumenstat.systems.layout import Layout
 from lumenstat.systems.panel.part import (
@@ -32,7 +32,10 @@ class Panels(System):
 
     SECTION = PanelsSection
     START = ControlsStart
-    FAULTS = (FaultKind("bulb_dead", flag="bulb.{}"), FaultKind("display_dead", flag="dead.{}"))
+    FAULTS = (
+        FaultKind("bulb_dead", phrase("dead bulb"), flag="bulb.{}"),
+        FaultKind("display_dead", phrase("dead display"), flag="dead.{}"),
+    )
 
     def __init__(self, section: PanelsSection) -> None:
         self.section = section
@@ -53,10 +56,13 @@ class Panels(System):
         }
 
     @classmethod
-    def fault_targets(cls, airframe: Sections) -> Mapping[str, Sequence[str]]:
+    def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Lamps and instruments."""
-        section = airframe.section(PanelsSection)
-        return {"bulb_dead": list(section.lamps), "display_dead": list(section.instruments)}
+        panels = airframe.section(PanelsSection).panels
+        # With their panels: half a dozen lamps may be called "Door open".
+        lamps = {lamp.id: joined(", ", (panel.name, lamp.name)) for panel in panels for lamp in panel.lamps}
+        instruments = {each.id: joined(", ", (panel.name, each.name)) for panel in panels for each in panel.instruments}
+        return {"bulb_dead": lamps, "display_dead": instruments}
 
     # ---- checks ------------------------------------------------------------------------------------------
 
@@ -195,6 +201,7 @@ def _check_places(panels: Sequence[Panel], checker: Checker) -> None:
         if width < 1 or column < 0 or row < 0 or column + width > COLUMNS:
             says = f"{panel.id} reaches from column {column} to {column + width}; there are {COLUMNS}, from 0"
             checker.wrong(("panels", n, "place"), says)
+            # Where it reaches out of the grid there is no cell that could be taken.
             continue
         cells = [(panel.page, row, each) for each in range(column, column + width)]
         if over := next((taken[cell] for cell in cells if cell in taken), None):
@@ -221,6 +228,7 @@ def _check_control(control: Control, path: Path_, checker: Checker) -> None:
 
 
 def _check_instrument(instrument: Instrument, airframe: Sections, path: Path_, checker: Checker) -> None:
+    # One of the two, and not both: what is mechanical needs no power.
     if instrument.mechanical == (instrument.bus is not None):
         checker.wrong(path, "hangs on no bus: name the `bus` that powers it, or say `mechanical: true`")
     elif instrument.bus is not None:

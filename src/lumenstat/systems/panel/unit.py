@@ -103,6 +103,7 @@ def position_of(control: Control, to: str | float) -> str | float:
             )
             raise ActionRefused(says)
         return figure
+    # A page and a log write positions as they like: 8 and "8" are the same detent.
     text = str(position_text(to))
     if text not in control.positions:
         raise ActionRefused(

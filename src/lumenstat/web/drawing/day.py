@@ -61,9 +61,11 @@ def draw_day(
 ) -> DayDrawing:
     """The plan, its lanes in the order in which they are named. `says` tells a text as its reader sees it, for room."""
     wanted = plan.wanted
+    # Whole hours, of the slots and not of the day that was asked for: a plan may need less of it.
     begins = min((slot.begins for slot in plan.slots), default=wanted.begins) // 60 * 60
     last = max((slot.ends for slot in plan.slots), default=wanted.ends)
     ends = -(-max(last, min(wanted.ends, last + SPARE)) // 60) * 60
+    # An hour at least, for a plan without a slot.
     wide = (WIDTH - LEFT - RIGHT) / max(60, ends - begins)
     lanes = [*wanted.rooms, *wanted.stations]
     places = {name: TOP + n * LANE for n, name in enumerate(lanes)}
@@ -72,6 +74,7 @@ def draw_day(
         _block(plan, slot, lane, places[lane], LEFT + (slot.begins - begins) * wide, wide, names, slot.key in hit, says)
         for slot in plan.slots
         for lane in ((slot.room,) if slot.room else slot.stations)
+        # A room may be gone from a plan that is older.
         if lane in places
     ]
     return DayDrawing(
@@ -102,8 +105,10 @@ def _block(
 ) -> Block:
     wanted = plan.wanted
     places = dict(zip(slot.stations, slot.trainees, strict=False))
+    # In the lane of a station stands who flies there; in that of a room, who teaches.
     who = names.get(places.get(lane, 0), "") if slot.phase == "flight" else names.get(slot.instructor, "")
     width = (slot.ends - slot.begins) * wide
+    # The width of a letter at the size that the drawing has.
     room = int((width - 8) / 6.2)
     words = _fitting(_names_of(slot.phase, who), room, says)
     everybody = ", ".join(names.get(each, "") for each in slot.trainees)

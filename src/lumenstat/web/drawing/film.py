@@ -41,6 +41,7 @@ def film(trace: Trace, airframe: Airframe, left: float, plot: float, top: float)
     panels = [panel for panel in airframe.panels if panel.page == page]
     found = []
     for n in range(PICTURES):
+        # The middle of each picture's share: the first one is no picture of the dark start alone.
         seconds = trace.end * (n + 0.5) / PICTURES
         x = left + plot * (n + 0.5) / PICTURES - width / 2
         zones = tuple(_zones(trace, panels, seconds, x, width, top))

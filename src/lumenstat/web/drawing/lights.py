@@ -45,6 +45,7 @@ def lights_of(bundle: Bundle, stacked: bool = False) -> Lights:
 
 
 def _draw(bundle: Bundle, stacked: bool) -> Lights:
+    # A zone lights up where the exercise has something to do, so that each exercise looks like itself.
     parts = {name for step in bundle.procedure.steps for _, name in step.item.parts()}
     zones: list[LightZone] = []
     left = top = height = 0.0
@@ -54,6 +55,7 @@ def _draw(bundle: Bundle, stacked: bool) -> Lights:
         zones += (_zone(panel, left, top, parts) for panel in panels)
         page_height = (max(panel.place[1] for panel in panels) + 1) * ROW
         height = max(height, top + page_height)
+        # Pages of a panel side by side, or below each other where the drawing is narrow.
         left, top = (left, top + page_height) if stacked else (left + WIDTH + 2 * GAP, top)
     return Lights(width=WIDTH if stacked else left - 2 * GAP, height=height, zones=tuple(zones))
 

@@ -145,13 +145,16 @@ def lay_out(airframe: Airframe, name: Literal["beside", "large"] = "beside") -> 
     rungs = [each for each in joints if each.kind != "feed"]
     wanted = airframe.electrical.rails
     if name == "large":
+        # In the order of the small one: whoever opens the large view must not look for a bus anew.
         wanted = tuple(rail.id for rail in lay_out(airframe).rails)
     groups = [[airframe.buses[rail]] for rail in wanted] if wanted else _groups(airframe, sources)
     names_end = _names_end(airframe, sources, joints)
     placing, shows_amps = _placed(groups, rungs, size, names_end)
+    # Many rails leave no room for what sources give; the large view says it.
     close = name == "beside" and len(placing.rails) >= MANY_RAILS
     chips = tuple(_chips([each for each in sources if each.kind != "battery"], size, close))
     y, pitch = _heights(placing.rails, chips, size)
+    # What feeds an AC rail stands under it.
     last_fed = airframe.buses[placing.rails[-1]].kind == "ac"
     return Riser(
         size=name,
@@ -197,6 +200,7 @@ def _placed(
     placing = place(ids, tuple(Rung(each.ends, _width(each)) for each in rungs), field)
     if all(each.side for each in placing.places):
         return placing, True
+    # Not every rung has a side with room for name and amperes; names matter more.
     return place(ids, tuple(Rung(each.ends, len(each.name) * LETTER) for each in rungs), field), False
 
 
@@ -255,6 +259,7 @@ def _drawn(joint: RiserJoint, at: RungPlace, y: dict[str, float], pitch: float) 
     top, foot = sorted(joint.ends, key=y.__getitem__)
     rails = sorted(y.values())
     gap_middle = rails[at.gap] + pitch / 2
+    # Rails between the two ends are crossed with a gap in the wire, since they are not joined.
     passed = [each for each in rails if y[top] < each < y[foot]]
     return RungDrawing(
         id=joint.id,
@@ -289,6 +294,7 @@ def _chips(sources: Sequence[RiserSource], size: Size, close: bool) -> Iterator[
     in_a_row = size.chips_in_a_row + close
     room = size.width / in_a_row
     for n, source in enumerate(sources):
+        # As many in a row as fit.
         row, column = divmod(n, in_a_row)
         yield Chip(
             id=source.id,

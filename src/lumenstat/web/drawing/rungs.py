@@ -70,6 +70,7 @@ def place(groups: tuple[tuple[str, ...], ...], rungs: tuple[Rung, ...], field: D
     """Rails in groups that stay as they come, each in an order that is searched for, and a place for every rung."""
     best = _search(groups, rungs, field, field.steps[0])
     for step in field.steps[1:]:
+        # Every rung has its name beside it: nothing to gain from narrower columns.
         if best.named() == len(rungs):
             break
         best = min(best, _search(groups, rungs, field, step), key=_Try.cost)
@@ -90,6 +91,7 @@ def _search(groups: Sequence[Sequence[str]], rungs: Sequence[Rung], field: Drawi
     best = min((_try(begin, order, rungs, field, step) for order in _beginnings(begin, rungs)), key=_Try.cost)
     now = best
     for tried in range(TRIES):
+        # Long enough to be of some use; only rungs without a name are worth all of the tries.
         if best.named() == len(rungs) and tried > TRIES / 10:
             break
         changed = _try(*_changed(now, chance), rungs, field, step)
@@ -132,6 +134,7 @@ def _beginnings(groups: list[list[str]], rungs: Sequence[Rung]) -> Iterator[list
 def _changed(best: _Try, chance: random.Random) -> tuple[list[list[str]], list[int]]:
     """Two rails of a group change places, or a rung comes elsewhere in the order of columns."""
     many = [n for n, group in enumerate(best.groups) if len(group) > 1]
+    # Rails move less often than rungs: each move of theirs changes much at once.
     if many and chance.random() < 0.3:
         groups = [list(group) for group in best.groups]
         group = groups[chance.choice(many)]
@@ -178,6 +181,7 @@ def _free(
     names_left = dict(field.names_left)
     first, last = [-1] * len(rails), [-1] * len(rails)
     for n, at in enumerate(x):
+        # Only the outermost line of a gap has nothing beside it on its side.
         for gap in gaps[n]:
             if first[gap] < 0 or at < x[first[gap]]:
                 first[gap] = n
@@ -205,6 +209,7 @@ def _give_slots(free: Sequence[Sequence[Slot]]) -> dict[int, Slot]:
                 return True
         return False
 
+    # Those with the fewest places first, which makes for shorter paths.
     for n in sorted(range(len(free)), key=lambda each: len(free[each])):
         give(n, set())
     return {n: slot for slot, n in taken.items()}

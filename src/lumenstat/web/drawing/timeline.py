@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.procedure import Procedure
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.trace import Line, Trace
+from lumenstat.systems.registry import systems_of
 from lumenstat.web.drawing.film import HEIGHT, Film, film
 from lumenstat.web.rendering import Context, clock
 
@@ -127,6 +128,7 @@ class TimeAxis(Context):
 def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airframe) -> TimeAxis:
     """The time axis of one run."""
     plot = WIDTH - LEFT - RIGHT
+    # A run that was ended at once still has an axis.
     end = max(trace.end, 1.0)
 
     def x(seconds: float) -> float:
@@ -142,12 +144,18 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airfra
         StripRow(
             name=strip.name,
             y=strips_top + n * STRIP,
+            # Half a pixel at least: what was alive for a moment is seen.
             bars=tuple(StripBar(x=x(a), width=max(0.5, round(x(b) - x(a), 1))) for a, b in strip.alive),
         )
         for n, strip in enumerate(trace.strips)
     )
     film_top = strips_top + len(strips) * STRIP + 6
     machines_top = film_top + HEIGHT + 8
+    words = {
+        each.phase: {word: word for word in each.phases}
+        for system in systems_of(airframe)
+        for each in system.machines()
+    }
     machines = tuple(
         MachineRow(
             name=machine.name,
@@ -160,7 +168,7 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airfra
                     title=phrase(
                         "{machine}: {phase}, {start} to {end}",
                         machine=machine.name,
-                        phase=phase,
+                        phase=words.get(machine.id, {}).get(phase, phase),
                         start=clock(a),
                         end=clock(b),
                     ),
@@ -231,6 +239,7 @@ def _paths(trace: Trace, x: Scale, y: Scale) -> Iterator[Path]:
         started = False
         parts = []
         for seconds, volts in line.points:
+            # A bus that is dead has no line at the foot of the chart; its strip says that it is dead.
             if volts < 15:
                 started = False
                 continue
@@ -253,8 +262,7 @@ def _marks(ledger: Ledger, procedure: Procedure, x: Scale, top: float) -> Iterat
     for row in sorted(ledger.items, key=lambda row: row.verdict != "done"):  # slips are drawn on top
         if row.at is not None:
             step = procedure.by_id[row.item]
-            words, at = VERDICT_WORDS[row.verdict], clock(row.at)
-            title = phrase("{at}  {item}: {verdict:low}", at=at, item=step.item.challenge, verdict=words)
+            title = phrase("{at}  {item}: {verdict:low}", at=clock(row.at), item=step.item.challenge, verdict=row.words)
             yield ItemMark(
                 x=x(row.at), seconds=row.at, y=top + step.section * SECTION, verdict=row.verdict, title=title
             )

@@ -111,11 +111,14 @@ class _Desk:
         )
         hub = self.app.state.hub
         linked = {row.run_id for row in rows if hub.linked(row.run_id)}
+        # Who was here once and is gone is another thing than who never came.
         self.seen |= linked
         flown = [r.run_id for r in rows if r.finished is None and (r.state == "running" or r.run_id in linked)]
         tiles = {tile["run"]: Tile.from_message(tile) for tile in await hub.tiles(flown)} if flown else {}
+        # Runs on other servers' processes answer together; one that does not is shown without its figures.
         found = [self._tile(row, tiles.get(row.run_id), row.run_id in linked) for row in rows]
         changed = [tile for tile in found if self.told.get(tile.run) != tile]
+        # What was told is what the page shows: only differences are sent.
         self.told = {tile.run: tile for tile in found}
         return changed
 
@@ -137,6 +140,7 @@ class _Desk:
         stands, bundle = standing(tile, pace), self._bundle(row.digest)
         return base.model_copy(
             update={
+                # Whole seconds, or every tile would change at every look.
                 "t": float(int(tile.t)),
                 "running": tile.running,
                 "frozen": tile.frozen,
@@ -214,6 +218,7 @@ async def _send(socket: WebSocket, desk: _Desk, signed: SignedSocket, language: 
                 changed = await desk.changes()
             except LumenstatError as error:
                 log.warning("desk %s: %s", desk.lesson_id, error)
+                # One bad look is no reason to leave an instructor without a desk; the next one comes in a moment.
                 changed = []
             if first and not desk.told:
                 return NO_RUN
@@ -250,6 +255,7 @@ async def _answer(desk: _Desk, viewer: Viewer, text: str) -> DeskAnswer:
             refused={"": phrase("A desk sends an act: id, runs, one of {all_verbs}.", all_verbs=", ".join(ALL_VERBS))},
         )
     refused: dict[str, str] = {}
+    # Acts reach only what this desk shows, whatever is sent.
     known = [run for run in act.runs if run in desk.told]
     for run in set(act.runs) - set(known):
         refused[run] = phrase("That run is not in this lesson.")

@@ -168,8 +168,10 @@ def read_message(text: str) -> Incoming:
     if written.get("ping") is True:
         return Ping(ping=True)
     try:
+        # The shape decides: an act is whatever is neither a ping nor the opening of an item.
         return Act.model_validate(written)
     except ValidationError as error:
+        # One thing at a time, and the first: what follows often follows from it.
         wrong = str(error.errors(include_url=False)[0]["loc"][0])
         given = written.get("id")
         raise MessageRefused(_SAYS[wrong], given if wrong != "id" and isinstance(given, str) else None) from None

@@ -44,6 +44,7 @@ MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
 @router.websocket("/runs/{run_id}/socket")
 async def station_socket(socket: WebSocket, run_id: str) -> None:
     """Serve one station or one onlooker."""
+    # Accepted before it is looked at: only then can it be told why it is closed.
     await socket.accept()
     if not same_origin(socket):
         await socket.close(FOREIGN)
@@ -86,6 +87,7 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str, names:
         log.warning("run %s could not be opened: %s", run_id, error)
         await socket.close(NOT_NOW)
         return
+    # Observers and the crew's line may come and go without holding the clock.
     holding = _Holding(socket.app.state, run_id) if seat.flies and seat.counts else None
     if holding is not None:
         await holding.back()
@@ -103,6 +105,7 @@ async def _serve(socket: WebSocket, run_id: str, viewer: Viewer, by: str, names:
             group.start_soon(until_first, _watch_sign_in(signed))
     finally:
         hub.leave(run_id, seat)
+        # Only when the last of several windows is gone.
         if holding is not None and not hub.linked(run_id):
             holding.begin()
     if codes and codes[0] is not None:
@@ -182,9 +185,11 @@ async def _receive(
         except (WebSocketDisconnect, RuntimeError):
             return None
         except KeyError:
+            # Bytes are no way round a refusal: it is said, and the socket stays.
             seat.send(encoded(_refused(None, phrase("Send text, not bytes."))))
             continue
         now = time.monotonic()
+        # A bucket that fills again with time: a burst is fine, a flood is not.
         allowed, last = min(MESSAGES_AT_ONCE, allowed + (now - last) * MESSAGES_A_SECOND) - 1, now
         if allowed < 0:
             return TOO_MUCH
@@ -204,6 +209,7 @@ async def _answer(hub: Any, run_id: str, by: str, text: str, part: str | None = 
     if part is not None and (isinstance(message, Open) or message.verb not in VERBS_OF[part]):
         return _refused(None if isinstance(message, Open) else message.id, PARTS_SAY[part])
     if isinstance(message, Open):
+        # Opening an item is a courtesy to the teaching; where it fails, the flight does not.
         with contextlib.suppress(LumenstatError):
             await hub.open_item(run_id, message.open)
         return {"type": "done", "id": None}
@@ -214,6 +220,7 @@ async def _answer(hub: Any, run_id: str, by: str, text: str, part: str | None = 
         return _refused(client_id, phrase("This did not happen, for it could not be stored. {error}", error=error))
     except LumenstatError as error:
         return _refused(client_id, str(error))
+    # Whatever goes wrong, the trainee learns that this act did not count.
     except Exception:
         log.exception("run %s: an action failed", run_id)
         return _refused(client_id, phrase("That could not be stored, so it did not happen. Try it again."))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Request, Response
-from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
@@ -27,7 +26,7 @@ from lumenstat.web.guessing import Try
 from lumenstat.web.pages.sign_in import address_of, signed_in_response
 from lumenstat.web.pages.station_keys import ShownKey, checked_keys, shown_keys
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import SIGN_IN, CheckedForm, SignedIn, Viewer, cookie
+from lumenstat.web.security import SIGN_IN, CheckedForm, PostedForm, SignedIn, Viewer, cookie
 
 router = APIRouter()
 
@@ -112,6 +111,7 @@ def change(
     try:
         request.app.state.database.write(keep)
     except EntryRefused as error:
+        # What was typed comes back with the refusal, so that nobody types it again.
         typed = {"name": name, "time_zone": time_zone, "theme": theme, "language": language}
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
@@ -119,17 +119,17 @@ def change(
 
 
 @router.post("/account/keys", name="own_keys", dependencies=[CheckedForm])
-async def change_keys(request: Request, viewer: SignedIn) -> Response:
+def change_keys(request: Request, viewer: SignedIn, posted: PostedForm) -> Response:
     """Keep other keys of the station, or none without Alt."""
-    sent = await request.form()
-    typed = {name: str(value) for name, value in sent.items() if isinstance(value, str)}
+    # A file where a key is expected is left out and then refused as a key that is missing.
+    typed = {name: str(value) for name, value in posted.items() if isinstance(value, str)}
     try:
         keys = checked_keys({name.removeprefix("key_"): value for name, value in typed.items()})
     except EntryRefused as error:
         form = FormState(typed=typed, wrong={error.field: str(error)})
         return page(request, _account(request, viewer, form), 422)
     put = {"single_keys": "single_keys" in typed, "announces_lamps": "announces_lamps" in typed, "keys": keys}
-    await run_in_threadpool(request.app.state.database.write, lambda session: _keep_wants(session, viewer.id, put))
+    request.app.state.database.write(lambda session: _keep_wants(session, viewer.id, put))
     return RedirectResponse(f"{urls.account()}?said=kept", 303)
 
 
@@ -184,11 +184,13 @@ def change_password(
             wrong = {error.field: str(error)}
     if wrong:
         form = FormState(wrong=wrong)
+        # Whoever must change a password sees nothing else until it is done, not even the account.
         if viewer.must_change:
             again_page: Context = NewPasswordContext(name=viewer.name, action=urls.own_password(), form=form)
         else:
             again_page = _account(request, viewer, form)
         return page(request, again_page, 422)
+    # Sockets of the sign-ins that ended look at this and close.
     state.sign_outs += 1
     return RedirectResponse("/" if viewer.must_change else f"{urls.account()}?said=password", 303)
 
@@ -196,11 +198,13 @@ def change_password(
 def _wrong_password(request: Request, person: Person, password: str, again: str, present: str) -> dict[str, str]:
     if password != again:
         return NOT_ALIKE
+    # The first password came on a slip and was just typed to get here.
     if person.must_change:
         return {}
     tried = Try((f"password {person.id}",))
     if (pause := request.app.state.guessing.begin(tried)) > 0:
         return {"present": phrase("Too many tries. Wait {pause} seconds.", pause=max(1, round(pause)))}
+    # Hashing is slow on purpose; so many at a time and no more, or sign-ins would stop a class that is flying.
     with request.app.state.hashing.turn() as turn:
         if not turn:
             return {"present": phrase("The server is busy. Try again in a few seconds.")}
@@ -227,6 +231,7 @@ def show_welcome(request: Request, token: str) -> Response:
 
 
 def _invited(request: Request, token: str) -> Person:
+    # The link is the whole secret, so trying links out is guessing passwords.
     tried = Try((f"link {address_of(request)}",))
     if request.app.state.guessing.begin(tried) > 0:
         raise HTTPException(429, phrase("Too many links were tried from here. Wait a minute."))

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Request, Response
 from fastapi.responses import RedirectResponse
 
 from lumenstat.errors import RecordError
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import joined, phrase
 from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.web import urls
@@ -74,11 +74,12 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
 
 def _progress(request: Request, run: Run) -> JudgingProgress:
     if run.ledger is not None or run.not_judged is not None:
-        return JudgingProgress(words="done", share=1.0, over=True)
+        return JudgingProgress(words=phrase("done"), share=1.0, over=True)
     at = request.app.state.judges.standing(run.id)
     if at is None:
         return JudgingProgress(words=phrase("waiting for its turn"), share=0.0, over=False)
     if at.before:
         return JudgingProgress(words=phrase("waiting, {before} before it", before=at.before), share=0.0, over=False)
-    counted = f", {at.done} of {at.of}" if at.of > 1 else ""
-    return JudgingProgress(words=f"{at.doing}{counted}", share=at.done / at.of if at.of else 0.0, over=False)
+    counted = [phrase("{done} of {of}", done=at.done, of=at.of)] if at.of > 1 else []
+    words = joined(", ", (at.doing, *counted))
+    return JudgingProgress(words=words, share=at.done / at.of if at.of else 0.0, over=False)

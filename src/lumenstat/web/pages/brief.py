@@ -17,7 +17,7 @@ from lumenstat.records.approvals import Approval, approval_of, refuse_unapproved
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.lessons import start_single
 from lumenstat.records.people import trainees
-from lumenstat.systems.registry import start_lines
+from lumenstat.systems.registry import fault_words, start_lines
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, page
 from lumenstat.web.security import CheckedForm, Instructor, RowId, row_of
@@ -90,11 +90,13 @@ def show(
 ) -> Response:
     """The brief; `trainee` is chosen beforehand where it is given."""
     database = request.app.state.database
+    # Who may fly it assessed goes by the version, so it is read once and all else is asked about that one.
     version = database.read(lambda session: current_exercise(session, exercise_id))
     bundle = version.bundle
     found = request.app.state.facts.ask(bundle)
     approval: Approval | None = database.read(lambda session: approval_of(session, version.digest))
     waits = database.read(lambda session: waits_for_approval(session, version))
+    # After the questions about the version: words in another language are not part of its digest.
     bundle = bundle.told_in(viewer.language)
     exercise, airframe = bundle.exercise, bundle.airframe
     return page(
@@ -129,6 +131,7 @@ def _approval(approval: Approval) -> str:
 
 
 def _valid_lines(found: Validity) -> list[StartLine]:
+    # None is found for an exercise that the model itself does not pass, which an author has to see at once.
     """What the model could fly it at, beside how it begins."""
     if found.celsius is None:
         return [StartLine(name=phrase("Valid for"), value=phrase("nothing: the model's own flight does not pass"))]
@@ -175,7 +178,7 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
             if fault.when
             else phrase("by hand")
         )
-        what = f"{fault.kind.replace('_', ' ')}, {fault.target}"
+        what = fault_words(airframe, fault.kind, fault.target)
         lines.append(
             StartLine(
                 name=phrase("Fault"),
@@ -186,6 +189,7 @@ def _start_lines(bundle: Bundle) -> list[StartLine]:
 
 
 def _sections(bundle: Bundle) -> list[BriefSection]:
+    # Numbered through all checklists, as on the station and in the debrief.
     sections, number = [], 0
     for checklist in bundle.checklists:
         for section in checklist.sections:

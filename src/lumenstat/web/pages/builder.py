@@ -43,7 +43,8 @@ from lumenstat.web.pages.builder_forms import (
     KIND_WORDS,
 )
 from lumenstat.web.pages.builder_inspector import Inspected, inspected
-from lumenstat.web.pages.builder_view import ProofView, ScriptSection, effects_of, proof_view, sections_of
+from lumenstat.web.pages.builder_proof import ProofView, proof_view
+from lumenstat.web.pages.builder_script import ScriptSection, effects_of, sections_of
 from lumenstat.web.pages.station import DeckPage, ServiceButton, deck_of, services_of
 from lumenstat.web.rendering import Context, json_answer, moment, page, render
 from lumenstat.web.security import CheckedForm, Edition, Instructor, Viewer
@@ -116,9 +117,11 @@ def change_it(
             return _parts(request, viewer, draft_id, item)
         kept = database.read(lambda session: load(session, draft_id))
         draft = Draft.from_json(kept.content)
+        # Looked at before the edit as well, since an edit of an older edition may not even be possible.
         if kept.edition != edition:
             raise DraftOvertaken(kept.by, kept.says, kept.edition)
         edited = edit(draft, read_draft(draft).airframe, verb, _args(args))
+        # Leaving a field without a change is no change: no revision, nothing to undo.
         if edited.draft != draft:
             content, title = edited.draft.to_json(), title_of(edited.draft)
             digest = read_draft(edited.draft).digest
@@ -129,6 +132,7 @@ def change_it(
             )
         return _parts(request, viewer, draft_id, edited.selected if edited.selected is not None else item)
     except DraftOvertaken as error:
+        # The page shows both: what the other one made of it, and what was about to be done.
         theirs = _parts_content(request, viewer, draft_id, item)
         return json_answer(request, {"says": str(error), "by": error.by, "theirs": theirs}, 409)
     except DocumentError as error:
@@ -148,6 +152,7 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
     read, proof = at.read, at.proven
     flown = next((each for each in proof.items if each.item == item), None) if proof else None
     if flown is not None and read.bundle is not None:
+        # The model's own flight is kept by the proof, so this is one look into it and no second flight.
         moment = request.app.state.replays.perfect_moment(read.bundle, round(flown.ends * 100))
         return json_answer(
             request,
@@ -182,6 +187,7 @@ def take_flight(
     """Make every act of a flight an item behind those that are there."""
     database = request.app.state.database
     flown = database.read(lambda session: find_run(session, run))
+    # Another draft's controls may not be on this airframe.
     if flown.draft_id != draft_id:
         raise RecordError(phrase("That flight is not one of this draft."))
     events = [event for event, _ in database.read(lambda session: events_of(session, run))]
@@ -209,6 +215,7 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
         raise RecordError(phrase("Prove the draft as it stands first; only what the model has flown is published."))
     standing = _standing(request, draft_id)
     left = open_items(standing.draft, standing.read)
+    # Four names are enough to find the rest by.
     if left:
         names = ", ".join(left[:4])
         raise RecordError(
@@ -220,6 +227,7 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
         )
     if not proof.ok:
         raise RecordError(phrase("The proof has findings that stop it; mend them and prove it again."))
+    # The exercise's first trainee should not wait while the riser is laid out.
     lay_out_both(bundle.airframe)
     database.write(lambda session: store_bundle(session, bundle, viewer.id))
     database.write(lambda session: note_published(session, draft_id, bundle.digest))
@@ -287,6 +295,7 @@ def _standing(request: Request, draft_id: str) -> DraftStatus:
     read, stale = read_draft(draft), ""
     stored = database.read(lambda session: proof_of(session, read.digest)) if read.digest else None
     before = database.read(lambda session: proven_before(session, draft_id, read.digest))
+    # What was proven before the last change still tells most of what is so: shown as stale, never as proof.
     if stored is None and before is not None:
         (stored, stale), before = before, None
     if stored is None:
@@ -313,18 +322,21 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
     desk = request.app.state.proofs
     job = desk.job(read.bundle.digest) if read.bundle else None
     doing = {} if job is None else {"doing": job.doing, "done": job.done, "of": job.of, "failed": job.failed}
+    # A job that is over is kept for what it failed of; as long as it says what it does, the page would ask again.
     if job is not None and job.over.is_set():
         doing.pop("doing")
     changes = difference(at.before, at.proof) if at.before and at.proof else ()
     view = proof_view(draft, read, at.proof, at.consequences, doing, at.stale, (at.change, changes))
     grave = {"stops": 0, "warns": 1, "notes": 2}
     worst: dict[str, str] = {}
+    # The gravest finding of an item stands at its row; those after it do not take its place.
     for finding in sorted(view.findings, key=lambda each: grave[each.severity]):
         if finding.item:
             worst.setdefault(finding.item, finding.severity)
     sections = sections_of(draft, worst, effects_of(at.consequences))
     rows = [row for section in sections for row in section.rows]
     known = {row.id for row in rows} | {f"section:{s.id}" for s in sections} | {"exercise", "texts"}
+    # The selection may be gone: by an undo, or by what somebody else did.
     selected = item if item in known else rows[0].id if rows else "exercise"
     database = request.app.state.database
     flights = database.read(lambda session: practised(session, draft_id))
@@ -360,6 +372,7 @@ def _parts(request: Request, viewer: Viewer, draft_id: str, item: str) -> Respon
 
 def _parts_content(request: Request, viewer: Viewer, draft_id: str, item: str) -> dict[str, Any]:
     context = _context(request, draft_id, item, viewer.time_zone)
+    # The parts in which a change can show; all else of the page stays, and with it what is being typed.
     names = ("script", "inspector", "progress", "proof", "head")
     html = {name: render(request, f"builder_{name}.html", context, viewer, viewer.csrf_token) for name in names}
     return {

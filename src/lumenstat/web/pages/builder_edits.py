@@ -42,6 +42,7 @@ def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edit
         raise EditRefused(phrase("there is no change called {verb}", verb=repr(verb)))
     try:
         edited = VERBS[verb](draft, airframe, args)
+    # What a page sends is nobody's promise: a key that is missing is a refusal, not a fault of the server.
     except (LookupError, TypeError, ValueError) as error:
         raise EditRefused(phrase("this change lacks something: {error}", error=error)) from None
     for text in (edited.draft.exercise, *edited.draft.checklists):
@@ -53,6 +54,7 @@ def edit(draft: Draft, airframe: Airframe | None, verb: str, args: Args) -> Edit
                     count=len(text),
                 )
             )
+        # Read again, so that no edit can leave a text behind that no later edit can read.
         plain_of(text)
     return edited
 
@@ -112,6 +114,7 @@ def _branch(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
 
 def _sensible(airframe: Airframe, kind: str) -> dict[str, Any]:
     """Something of its kind that the airframe has, so that the new item can be read at once."""
+    # A position to be in is needed; a button has none of its own, and an entry any number.
     controls = [c for c in airframe.controls.values() if c.kind not in ("momentary", "entry")]
     buttons = [c for c in airframe.controls.values() if c.kind == "momentary"]
     match kind:
@@ -181,16 +184,20 @@ def _place_remembered(draft: Draft, fields: dict[str, Any]) -> dict[str, Any]:
     remembered = {name: value for name, value in fields.items() if name.startswith("start.remembered.")}
     if not remembered:
         return fields
+    # One of the three emptied: the units remember the place that they stand at, and nothing need be written.
     if None in remembered.values():
         return {name: value for name, value in fields.items() if name not in remembered} | {"start.remembered": None}
     content = plain_of(draft.exercise)
     written = dict(edits.value_at(content, "start.remembered") or edits.value_at(content, "start.place") or {})
+    # What is not typed here is filled from what is written or from the place itself, for a place needs all three.
     return {f"start.remembered.{name}": value for name, value in written.items()} | fields
 
 
 def _value(name: str, text: str | None, figures: frozenset[str]) -> Any:
+    # A box that is not ticked sends nothing, and there is no other way to say no.
     if name == "start.first_flight_of_day" or re.fullmatch(r"aims\.\d+\.gating", name):
         return text == "true"
+    # Written only where it is so, as an author would.
     if name == "start.moved_since_shutdown":
         return True if text == "true" else None
     if text is None or not text.strip():
@@ -246,6 +253,7 @@ def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
                 count=len(text),
             )
         )
+    # Raises where it cannot be read: a text that is kept is one that the builder can show again.
     tree_of(text)
     if which == "exercise":
         return Edited(replace(draft, exercise=text), phrase("wrote the exercise's text"))
@@ -262,6 +270,7 @@ def _text(draft: Draft, _: Airframe | None, args: Args) -> Edited:
 def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
     """Take a remedy over: fields to set, or a move, another kind, something to become."""
     item, fields = str(args["item"]), dict(args["fields"])
+    # Each remedy takes what is its own out of the fields; what is left over are plain fields to set.
     if (after := fields.pop("move_after", None)) is not None:
         draft = edits.move_item(draft, item, str(after))
     if (kind := fields.pop("kind", None)) is not None:
@@ -279,6 +288,7 @@ def _remedy(draft: Draft, airframe: Airframe | None, args: Args) -> Edited:
 
 def _waive(draft: Draft, _: Airframe | None, args: Args) -> Edited:
     item, rule, reason = str(args["item"]), str(args["rule"]), str(args["reason"]).strip()
+    # The reason is read by whoever approves the exercise.
     if len(reason) < 8:
         raise EditRefused(phrase("say in a sentence why this may stand"))
     number, tree = _tree_with(draft, item)

@@ -11,10 +11,10 @@ from lumenstat.documents.airframe import Airframe
 from lumenstat.drafting.edits import value_at
 from lumenstat.items.item import Shown
 from lumenstat.items.registry import KINDS, own_keys
+from lumenstat.language.code_words import code_words
 from lumenstat.language.values import Written
 from lumenstat.language.wording import phrase
 from lumenstat.systems.registry import names_of, start_fields
-from lumenstat.web.code_words import code_words
 from lumenstat.web.rendering import Context
 
 WHO = tuple((who, code_words(who)) for who in ("captain", "first-officer", "both", "either"))
@@ -65,6 +65,7 @@ def _one(item: Mapping[str, Any], name: str, shown: Shown, airframe: Airframe) -
     """A field as its room wants it shown."""
     match shown.how:
         case "control":
+            # A cycle or a set of several controls names them all; a menu holds only one.
             if item.get("controls"):
                 return Field(
                     name="controls", label=phrase("Controls"), value=", ".join(map(str, item["controls"])), wide=True
@@ -94,6 +95,7 @@ def _one(item: Mapping[str, Any], name: str, shown: Shown, airframe: Airframe) -
 
 def _to(item: Mapping[str, Any], airframe: Airframe) -> Field:
     to = item.get("to")
+    # A position can come off a paper that is handed out: it is written with its colon, so that it can be typed.
     shown = f"paper:{to['paper']}" if isinstance(to, Mapping) else "" if to is None else str(to)
     names = item.get("controls") or [item.get("control")]
     control = airframe.controls.get(str(names[0]))
@@ -188,6 +190,7 @@ def _remembered(content: Mapping[str, Any]) -> Iterator[Field]:
         ("latitude_degrees", phrase("Latitude"), "°"),
         ("longitude_degrees", phrase("Longitude"), "°"),
     ):
+        # What it is without a word of its own stands in the field as a hint: the place itself.
         here = value_of(content, f"start.place.{name}")
         field = figure(content, f"start.remembered.{name}", label, unit, usual=here)
         yield field if unit else field.model_copy(update={"how": "text", "wide": True})

@@ -25,7 +25,8 @@ from lumenstat.web.pages.builder_forms import (
     words,
 )
 from lumenstat.web.pages.builder_lists import ListForm, lists_of
-from lumenstat.web.pages.builder_view import ProofView, ScriptSection
+from lumenstat.web.pages.builder_proof import ProofView
+from lumenstat.web.pages.builder_script import ScriptSection
 from lumenstat.web.rendering import Context
 
 
@@ -73,6 +74,7 @@ def inspected(
             heading=phrase("As text"),
             texts=(("exercise", phrase("Exercise"), draft.exercise), *checklists),
         )
+    # Without an airframe there are no controls to choose from, and the first thing to mend is the exercise.
     if selected == "exercise" or read.airframe is None:
         return _exercise(draft, read, view)
     rows = {row.id: row for section in sections for row in section.rows}
@@ -96,6 +98,7 @@ def inspected(
         response=row.response,
         own=tuple(item_fields(content, read.airframe)),
         branches=tuple(_branches(content)),
+        # A check without a way out can be given one; a second one would never be taken.
         may_branch=row.kind == "decide" or (row.kind == "check" and not content.get("if_not")),
         shared=shared_fields(content, others),
         says=tuple(finding.says for finding in view.findings if finding.item == selected),
@@ -151,6 +154,7 @@ def _exercise(draft: Draft, read: Read, view: ProofView) -> Inspected:
 def _preview(read: Read, view: ProofView) -> list[tuple[str, str]]:
     """What a start means, out of the model."""
     if read.bundle is None:
+        # Asked of the model and not computed here, so that it is what the exercise will begin with.
         return []
     aircraft = ready(read.bundle.airframe, read.bundle.exercise.start, ())
     reads = aircraft.state()

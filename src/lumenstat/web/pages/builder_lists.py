@@ -41,7 +41,7 @@ class ListForm(Context):
 
 def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListForm]:
     """Every list of the exercise as it is written now."""
-    choices = {group: tuple((name, name) for name in names) for group, names in fault_targets(airframe).items()}
+    choices = {group: tuple(names.items()) for group, names in fault_targets(airframe).items()}
     choices["entry"] = tuple((c.id, c.name) for c in airframe.controls.values() if c.kind == "entry")
     choices["hold"] = tuple((c.id, c.name) for c in airframe.controls.values() if c.kind == "momentary")
     choices["request"] = tuple(
@@ -77,6 +77,7 @@ def lists_of(content: Mapping[str, Any], airframe: Airframe) -> Iterator[ListFor
 
 def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str, Any]:
     """A new line of a list, filled in so far that it can be read. Raises EditRefused where there is no such list."""
+    # Paths come from the page; whatever else could be written into a draft by them is refused.
     if _PATHS.fullmatch(path) is None:
         raise EditRefused(phrase("the exercise has no list {path}", path=repr(path)))
     if path.startswith("start.carts."):
@@ -89,6 +90,7 @@ def fresh_line(path: str, airframe: Airframe, taken: frozenset[str]) -> dict[str
                     supply=repr(path.rsplit(".", 1)[-1]),
                 )
             )
+        # The middle of what the bus takes: a cart that is good until its author makes it bad.
         middle = (supply.hertz.min + supply.hertz.max) / 2
         return {"name": "Another cart", "volts": airframe.buses[supply.bus].nominal_volts, "hertz": middle}
     if path == "bands":
@@ -116,6 +118,7 @@ def value_in_list(name: str, text: str) -> Any:
         return dict(_position(part) for part in text.split(",") if part.strip())
     if last == "request":
         return text.split(".", 1)
+    # A comma is a point on half of the keyboards; both are read.
     number = figure_of(text)
     if last in FIGURES and number is None:
         raise EditRefused(phrase("{field} takes a figure, not {text}", field=last.replace("_", " "), text=repr(text)))
@@ -161,6 +164,7 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
     elif path == "start.before":
         yield figure(content, f"{at}.after", phrase("After"), "s")
         yield choice(content, f"{at}.hold", phrase("Holds 1 s"), choices.get("hold", ()))
+        # Written as a pair, and chosen from one menu that holds service and action together.
         asked = value_at(content, f"{at}.request")
         named = {"request": ".".join(map(str, asked))} if asked else {}
         request = choice(named, "request", phrase("Asks the crew"), choices.get("request", ()))
@@ -192,7 +196,7 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
 
 def _fault(content: Mapping[str, Any], at: str, choices: Choices) -> Iterator[Field]:
     """Of what kind it is, and which of the parts that there are."""
-    kinds = tuple((kind, kind.replace("_", " ")) for kind in fault_kinds())
+    kinds = tuple((name, phrase("{fault:high}", fault=each.words)) for name, each in fault_kinds().items())
     kind = value_of(content, f"{at}.kind")
     for field in (
         menu(content, f"{at}.kind", phrase("Kind"), kinds, kind),

@@ -80,11 +80,13 @@ async def take_in(
 
 def _take_in(request: Request, viewer: Viewer, content: bytes, group: str) -> Response:
     try:
+        # Read by another process, with a time limit: a table can be made to be read for ever.
         rows: list[TableRow] = request.app.state.reader.call(read_rows, content, seconds=READ_SECONDS)
     except (InputRefused, WorkerError) as error:
         return page(request, _context(request, says=f"{error}.", text=_as_text(content), group=group), 422)
     listed = read_class_list(rows)
     problems = [*listed.problems, *_not_theirs(viewer, listed)]
+    # All or nobody: half a class taken in is harder to mend than none.
     if problems:
         return _with_problems(request, rows, problems, group)
     try:
@@ -103,6 +105,7 @@ def _not_theirs(viewer: Viewer, listed: ClassList) -> list[tuple[int, str]]:
 
 def _with_problems(request: Request, rows: list[TableRow], problems: list[tuple[int, str]], group: str) -> Response:
     says: dict[int, str] = {}
+    # Several things can be wrong with one line, and all of them are told at once.
     for line, what in problems:
         says[line] = says[line] + " " + what if line in says else what
     lines = tuple(ListLine(line=row.line, cells=row.cells, says=says.get(row.line, "")) for row in rows)

@@ -123,10 +123,12 @@ def _versions(session: Session, exercise_id: str) -> list[tuple[str, str]]:
 
 
 def _item_rows(session: Session, group_id: int, exercise_id: str, version: str, against: str) -> list[ClassItemRow]:
+    # Against another version, to see whether a reworded item is missed less.
     before = {line.item: line.share for line in items_of(session, group_id, exercise_id, against)} if against else {}
     bundle = current_exercise(session, exercise_id).bundle
     rows = []
     for line in items_of(session, group_id, exercise_id, version):
+        # An item may be gone from the current version and still be in the runs of earlier ones.
         step = bundle.procedure.by_id.get(line.item)
         rows.append(
             ClassItemRow(

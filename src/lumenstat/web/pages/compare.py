@@ -7,7 +7,7 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.assessment.ledger import VERDICT_WORDS, ItemRow, Ledger
+from lumenstat.assessment.ledger import ItemRow, Ledger
 from lumenstat.assessment.overriding import with_overrides
 from lumenstat.errors import RecordError
 from lumenstat.language.wording import phrase
@@ -68,6 +68,7 @@ class CompareContext(Context):
 def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Response:
     """Both runs, item by item. Raises RecordError where they are not of one exercise."""
     found = [judged(request.app.state.database, each) for each in (run_id, other_id)]
+    # Whoever may see one of them need not see the other.
     for run, *_ in found:
         may_see(viewer, run)
     (one, bundle, *_), (other, *_) = found
@@ -82,13 +83,13 @@ def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Resp
     pairs = []
     for name, step in steps.items():
         first, second = rows[0].get(name), rows[1].get(name)
-        both = first is not None and second is not None and first.at is not None and second.at is not None
+        at, then = (row.at if row is not None else None for row in (first, second))
         pairs.append(
             Pair(
                 number=step.number + 1,
                 challenge=step.item.challenge,
                 cells=(_cell(first), _cell(second)),
-                apart=second.at - first.at if both and first and second and first.at and second.at else None,
+                apart=then - at if at is not None and then is not None else None,
                 differs=(first.verdict if first else "") != (second.verdict if second else ""),
             )
         )
@@ -106,7 +107,7 @@ def show(request: Request, run_id: str, other_id: str, viewer: SignedIn) -> Resp
 def _cell(row: ItemRow | None) -> Cell | None:
     if row is None:
         return None
-    return Cell(at=row.at, verdict=row.verdict, words=VERDICT_WORDS[row.verdict], earned=row.earned, says=row.says)
+    return Cell(at=row.at, verdict=row.verdict, words=row.words, earned=row.earned, says=row.says)
 
 
 def _side(run: Run, ledger: Ledger) -> Side:

@@ -16,7 +16,7 @@ from lumenstat.records.exercises import exercise_titles
 from lumenstat.training.course_standing import Requirement
 from lumenstat.web import urls
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Edition, Instructor, RowInPath
+from lumenstat.web.security import CheckedForm, Edition, Instructor, PostedForm, RowInPath
 
 router = APIRouter()
 
@@ -62,6 +62,7 @@ def _form(
     def read(session: Session) -> CourseFormContext:
         course = get_course(session, course_id)
         lines = list(typed) if typed is not None else [_line(step) for step in steps_of(session, course_id)]
+        # Some lines to fill in; an empty one is left out when the form comes back.
         blank = min(BLANK_STEPS, STEPS_AT_MOST - len(lines))
         return CourseFormContext(
             id=course.id,
@@ -90,9 +91,10 @@ def _line(step: Requirement) -> StepLine:
 
 
 @router.post("/courses/{course_id}/change", name="change_course", dependencies=[CheckedForm])
-async def change(request: Request, course_id: RowInPath, viewer: Instructor, edition: Edition) -> Response:
+def change(
+    request: Request, course_id: RowInPath, viewer: Instructor, edition: Edition, posted: PostedForm
+) -> Response:
     """Change what a course asks for."""
-    posted = await request.form()
     typed = {key: str(value) for key, value in posted.items() if key != "csrf"}
     columns = (
         [str(each).strip() for each in posted.getlist(name)]
@@ -100,6 +102,7 @@ async def change(request: Request, course_id: RowInPath, viewer: Instructor, edi
     )
     lines = [
         StepLine(exercise=e, passes=p, at_least=a, grade=g, within_days=w)
+        # A browser that sends fewer of one column sends a line that cannot be told from another.
         for e, p, a, g, w in zip(*columns, strict=False)
         if e
     ]
@@ -128,6 +131,7 @@ def _step(line: StepLine, number: int) -> Requirement:
             ) from None
 
     passes, days = figure(line.passes or "1", "passes"), figure(line.within_days, "days")
+    # Half a pass would round to something that nobody asked for.
     if any(each is not None and each != each // 1 for each in (passes, days)):
         raise EntryRefused(phrase("Step {number}: passes and days are whole numbers.", number=number + 1), "steps")
     return Requirement(

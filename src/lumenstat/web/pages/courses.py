@@ -135,6 +135,7 @@ def _courses(request: Request, form: FormState | None = None) -> CoursesContext:
 
 
 def _course_row(session: Session, course: Course, scale: Sequence[str]) -> CourseRow:
+    # A course that was put away is listed, and nobody counts how far everybody was.
     progress = [] if course.archived else progress_of(session, course.id, scale)
     return CourseRow(
         id=course.id,
@@ -179,6 +180,7 @@ def show_one(request: Request, course_id: RowInPath, viewer: Instructor) -> Resp
             rows=tuple(_grid_row(each, mastered) for each in progress),
             due=tuple(line for each in progress for line in due_lines(each, titles)),
             lapsing=tuple(line for each in progress for line in _lapsing(each, titles)),
+            # Whoever is in it first: that is what a reader looks for and would untick.
             people=tuple(sorted(people, key=lambda each: (not each.ticked, each.name))),
             groups=tuple(GroupChoice(id=each.id, name=each.name) for each in groups(session)),
         )
@@ -284,6 +286,7 @@ def choose_people(
         course = get_course(session, course_id)
         enrol(session, course.id, people or ())
         if (chosen := row_of(group)) is not None:
+            # The group joins whom the database has by now, so they are written first.
             session.flush()
             enrol_group(session, course.id, chosen)
 

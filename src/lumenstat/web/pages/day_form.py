@@ -43,18 +43,22 @@ def make_plan(
     name: str = database.read(lambda session: get_group(session, group_id).name)
     if not members:
         raise EntryRefused(phrase("Nobody stands in that group."), "group")
+    # Each exercise once, however often it was chosen, and in the order chosen.
     flown = {each: tuple(person.id for person in members) for each in dict.fromkeys(exercises)}
     if course := row_of(typed.get("course", "")):
         for exercise, people in database.read(lambda session: _due_in(session, course, members, scale)).items():
+            # Somebody who is due in it and in the class as well flies it once.
             flown[exercise] = tuple(dict.fromkeys((*flown.get(exercise, ()), *people)))
         if not flown:
             raise EntryRefused(phrase("Nothing is due in that course for this class."), "course")
     flights = tuple(_flight(request, exercise, people) for exercise, people in flown.items())
     pace = database.read(lambda session: paces(session, [person.id for person in members]))
     chosen = [person for person in database.read(instructors) if str(person.id) in teaching]
+    # Nobody is on a plan as a teacher who did not agree to it by being ticked.
     if not chosen:
         raise EntryRefused(phrase("Tick who teaches."), "instructors")
     wanted = _wanted(typed, members, chosen, pace, flights, viewer.says)
+    # Words of the planner's language are fixed here: a plan's title is a name, as a group's is.
     title = viewer.says(phrase("{name}, {day:%-d %B}", name=name, day=wanted.day))
     plan = plan_day(wanted)
     made: str = database.write(lambda session: keep_plan(session, plan, title, group_id, viewer.name))
@@ -148,6 +152,7 @@ def _names(text: str, word: str, field: str) -> tuple[str, ...]:
         if not 1 <= int(text) <= MOST_PLACES:
             raise EntryRefused(phrase("There are 1 to {most_places} of them.", most_places=MOST_PLACES), field)
         return tuple(f"{word} {n + 1}" for n in range(int(text)))
+    # The same name twice is one place; twice in use it would clash with itself.
     found = tuple(dict.fromkeys(each.strip() for each in text.split(",") if each.strip()))
     if not found:
         raise EntryRefused(phrase("Say how many there are, or their names with commas between."), field)

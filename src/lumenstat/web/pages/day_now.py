@@ -35,8 +35,10 @@ def now_next_of(session: Session, viewer: Viewer, group: int | None = None) -> t
         mine = [s for s in plan.slots if viewer.id in (s.instructor, *s.trainees)]
         of_group = group is not None and record.group_id == group
         seen = now_and_next(plan if of_group else plan.model_copy(update={"slots": tuple(mine)}), at)
+        # A plan of the day after tomorrow is not yet what is next.
         if seen.now or (seen.next and seen.next[0].begins - minutes_since(plan.wanted, at) <= 24 * 60):
             words = [tuple(_slot_words(plan, slot) for slot in slots) for slots in (seen.now, seen.next)]
+            # Several slots of a wave say the same of it; on a narrow screen once is enough.
             short = joined("; ", dict.fromkeys([*_short(plan, True, seen.now), *_short(plan, False, seen.next)]))
             found.append(NowNext(id=record.id, title=record.title, now=words[0], next=words[1], short=short))
     return tuple(found)

@@ -8,7 +8,6 @@ from typing import Annotated, ClassVar, Literal
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Form, Query, Request, Response
-from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
@@ -34,7 +33,7 @@ from lumenstat.web.drawing.day import DayDrawing, draw_day
 from lumenstat.web.pages.choices import Chosen, GroupChoice
 from lumenstat.web.pages.day_form import make_plan
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Edition, Instructor, SignedIn, Viewer, row_of
+from lumenstat.web.security import CheckedForm, Edition, Instructor, PostedForm, SignedIn, Viewer, row_of
 
 router = APIRouter()
 
@@ -119,6 +118,7 @@ def _days(
 ) -> DaysContext:
     def read(session: Session) -> DaysContext:
         today = _today(viewer)
+        # Tomorrow is what is planned most; what was typed wins.
         typed = {"day": f"{today + timedelta(days=1):%Y-%m-%d}", "zone": viewer.time_zone, **form.typed}
         return DaysContext(
             plans=tuple(_day_row(each) for each in plans_from(session, today)),
@@ -153,17 +153,16 @@ def _day_row(record: DayPlanRecord) -> DayRow:
 
 
 @router.post("/days", name="plan_day", dependencies=[CheckedForm])
-async def make(request: Request, viewer: Instructor) -> Response:
+def make(request: Request, viewer: Instructor, posted: PostedForm) -> Response:
     """Plan a day by rule."""
-    posted = await request.form()
     typed = {key: str(value) for key, value in posted.items() if key != "csrf"}
     exercises = [str(each) for each in posted.getlist("exercise") if str(each)]
     teaching = [str(each) for each in posted.getlist("instructors")]
     try:
-        made = await run_in_threadpool(make_plan, request, viewer, typed, exercises, teaching)
+        made = make_plan(request, viewer, typed, exercises, teaching)
     except EntryRefused as error:
         form = FormState(typed=typed, wrong={error.field: str(error)})
-        return page(request, await run_in_threadpool(_days, request, viewer, form, exercises, teaching), 422)
+        return page(request, _days(request, viewer, form, exercises, teaching), 422)
     return RedirectResponse(urls.day(made), 303)
 
 
@@ -178,6 +177,7 @@ def show_one(request: Request, plan_id: str, viewer: SignedIn) -> Response:
     found = clashes(plan)
     names = {who.id: who.name for who in (*plan.wanted.trainees, *plan.wanted.instructors)}
     hit = {key for clash in found for key in clash.slots}
+    # As the drawing has them, for those who cannot see it.
     ordered = sorted(plan.slots, key=lambda slot: (slot.begins, slot.wave))
     return page(
         request,
@@ -246,6 +246,7 @@ def move(
         database.write(lambda session: move_in_plan(session, plan_id, edition, viewer.name, wanted))
     except Overtaken as error:
         raise EntryRefused(str(error), "slot") from None
+    # Back to the slot that was moved: a plan of a long day is longer than a screen.
     return RedirectResponse(f"{urls.day(plan_id)}#slot-{slot}", 303)
 
 
@@ -266,6 +267,7 @@ def day_file(request: Request, plan_id: str, kind: Literal["ics", "pdf", "csv"],
     facts = DayFacts(record.id, record.title, request.app.state.settings.school, record.edition, record.changed)
     match kind:
         case "ics":
+            # A trainee's calendar with others' slots in it would be no use, and theirs to know.
             only = None if viewer.is_instructor else viewer.id
             content, media_type = day_ics(record.plan, facts, only), "text/calendar; charset=utf-8"
         case "pdf":

@@ -167,6 +167,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     database = request.app.state.database
     facts: RunFacts = database.read(lambda session: facts_of(session, run_id))
     may_see(viewer, facts)
+    # Whoever opens a run that goes on wants to see it go on.
     if not facts.judged:
         run = database.read(lambda session: find_run(session, run_id))
         return page(request, being_judged(request, run, viewer)) if run.finished else _to_station(run_id)
@@ -181,6 +182,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     def made() -> DebriefContext:
         run, flown, ledger, overrides = judged(database, run_id)
         bundle, names = flown.told_in(viewer.language), flown.names_in(viewer.language)
+        # Traces are kept for a limited time; the log is not, and the flight is the same to the bit.
         trace = Trace.model_validate_json(run.trace) if run.trace else _flown_again(request, run, flown)
         overrides = [_in_zone(each, viewer.time_zone) for each in overrides]
         found = database.read(lambda session: appraisal_of(session, run_id))
@@ -195,6 +197,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         return context.model_copy(update=more)
 
     changed = database.read(lambda session: (last_override(session, run_id), last_appraisal(session, run_id)))
+    # Everything else that the page shows is in the key it is kept under.
     if facts.drill_item is not None:
         return page(request, made())  # which moment is next changes as others are flown
     return cached_page(request, viewer, (run_id, facts, changed, others), made)
@@ -243,6 +246,7 @@ def debrief_context(
     """The debrief of a run: as it counts, with what was computed beside what an instructor changed."""
     ledger = with_overrides(bundle, computed, overrides)
     changed = {item: each for (kind, item), each in standing(overrides).items() if kind == "item"}
+    # What was computed stays beside what an instructor made of it.
     before = {row.item: row for row in computed.items}
     procedure = bundle.procedure
     gating = {gate.id for gate in ledger.gates if gate.kind == "item"}
@@ -257,7 +261,7 @@ def debrief_context(
                 expected=step.item.response,
                 at=row.at,
                 verdict=row.verdict,
-                words=VERDICT_WORDS[row.verdict] + (", corrected" if row.corrected else ""),
+                words=row.words,
                 corrected=row.corrected,
                 earned=row.earned,
                 possible=row.possible,
@@ -353,6 +357,7 @@ def _worst(ledger: Ledger) -> tuple[Lost, ...]:
         return ()
     ranked = sorted(ledger.time.lost, key=lambda lost: -lost.seconds)
     shown, rest = ranked[:LOSSES_SHOWN], ranked[LOSSES_SHOWN:]
+    # Small pieces as one line, so that the column still adds up to the whole.
     left = sum(lost.seconds for lost in rest)
     return (
         (*shown, Lost(seconds=left, says=phrase("{left:.1f} s in {count} smaller pieces.", left=left, count=len(rest))))

@@ -138,6 +138,7 @@ async def create(
 ) -> Response:
     """Begin a draft: from `nothing`, as a `copy` or from `yaml`; a sheet has a page of its own. Raises RecordError."""
     database = request.app.state.database
+    # One byte more than is allowed, to tell a file of just that size from a longer one.
     contents = [(each.filename or "file", await each.read(LARGEST_FILE + 1)) for each in files or () if each.size]
     if len(contents) > MOST_FILES or any(len(content) > LARGEST_FILE for _, content in contents):
         raise EntryRefused(
@@ -149,10 +150,12 @@ async def create(
             "files",
         )
     if begins == "nothing":
+        # Refused before anything is read, so that the form can say it at the field.
         title = titled(title)
     try:
         begun = await run_in_threadpool(_begun, request, viewer, begins, contents, airframe, exercise, title)
     except DocumentError as error:
+        # The first few: what follows is often the same again.
         first = error.problems[:PROBLEMS_SAID]
         says = joined("; ", (phrase("line {line}: {says}", line=p.line, says=p.says) for p in first))
         raise EntryRefused(says, "files") from None

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form, HTTPException, Request, Response
 from fastapi.responses import RedirectResponse
 from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import EntryRefused, NoSuchRecord
 from lumenstat.language.wording import phrase
@@ -79,6 +79,7 @@ def make(
         person = get_person(session, person_id)
         if person.role != "trainee" or not person.active:
             raise EntryRefused(phrase("A drill is made for a trainee."), "items")
+        # Somebody who drills alone still has an instructor to whom the runs belong.
         in_charge = viewer.id if viewer.is_instructor else _in_charge(session, person_id)
         return DrillPlan(person_id, in_charge, viewer.name, tuple(_moment(session, each) for each in chosen))
 
@@ -99,6 +100,7 @@ def _moment(session: Session, choice: str) -> tuple[Bundle, str]:
             phrase("There is no exercise {exercise_id} any more.", exercise_id=repr(exercise_id)), "items"
         ) from None
     if item not in bundle.procedure.by_id:
+        # The list may be older than the exercise: an item can have gone with a new version.
         raise EntryRefused(phrase("{title} has no item {item} any more.", title=bundle.title, item=repr(item)), "items")
     return bundle, item
 
@@ -134,6 +136,7 @@ def show(request: Request, drill_id: str, viewer: SignedIn) -> Response:
         drill = get_drill(session, drill_id)
         _may_drill(viewer, drill.person_id)
         runs = runs_of_drill(session, drill_id)
+        # A moment may have been flown several times; the last one is what counts of it.
         latest = {run.station: run.id for run in sorted(runs, key=lambda run: run.created)}
         return DrillContext(
             drill_id=drill.id,
@@ -165,7 +168,7 @@ def _line(run: Run, latest: bool) -> MomentLine:
         begins=(run.origin_tick or 0) / 100,
         state=state,
         verdict=row.verdict if row is not None else None,
-        words=VERDICT_WORDS[row.verdict] if row is not None else "",
+        words=row.words if row is not None else "",
         says=row.says if row is not None else "",
         latest=latest,
     )

@@ -84,10 +84,12 @@ def show(
 ) -> Response:
     """The exercises that can be started, a page at a time."""
     put_away = withdrawn == "yes"
+    # All of them, since the search looks at words in the reader's language, which no column holds.
     versions = request.app.state.database.read(lambda session: current_exercises(session, withdrawn=True))
     versions = [version for version in versions if version.withdrawn == put_away]
     rows = [_row(version, viewer.language) for version in versions]
     wanted = [row for row in rows if _fits(row, q) and assist in ("", row.assist)]
+    # By airframe first, whatever the order within: a page is a row of groups.
     wanted.sort(key=lambda row: (row.airframe, row.family, *_sorted_by(row, sort)))
     found = a_page_of(wanted, page_, AT_A_TIME)
     context = ExercisesContext(

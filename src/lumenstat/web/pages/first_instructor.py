@@ -52,6 +52,7 @@ def create(
     says: str | None = None
     if (pause := state.guessing.begin(Try((f"code {address_of(request)}",)))) > 0:
         says = phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause)))
+    # In the same time whatever was typed, and as bytes: a code with an umlaut is a wrong code, not an error.
     elif not hmac.compare_digest(state.first_code.encode(), code.strip().encode()):
         says = phrase("That is not the code which the console printed.")
     else:
@@ -60,6 +61,7 @@ def create(
         except RecordError as error:
             says = str(error)
         else:
+            # A second head is made by the first, under their name in the audit list.
             state.first_code = None
             return signed_in_response(request, person, urls.home())
     return page(request, FirstInstructorContext(says=says, name=name, sign_in_name=sign_in_name), 400)

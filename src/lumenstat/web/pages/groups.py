@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import EntryRefused, Overtaken
 from lumenstat.exchange.list_files import Cell
+from lumenstat.language.code_words import code_words
 from lumenstat.language.wording import phrase
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.groups import (
@@ -26,7 +27,6 @@ from lumenstat.records.groups import (
 from lumenstat.records.people import instructors, trainees
 from lumenstat.records.tables import Group
 from lumenstat.web import urls
-from lumenstat.web.code_words import code_words
 from lumenstat.web.pages.choices import Chosen
 from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
@@ -92,6 +92,7 @@ def _groups(request: Request, viewer_id: int, form: FormState | None = None) -> 
             )
             for each in groups(session, archived=True)
         ]
+        # One's own first, and what was put away last, since nobody looks for it.
         rows.sort(key=lambda row: (row.archived, not row.mine, row.name))
         return GroupsContext(groups=tuple(rows), instructors=_instructors(session, viewer_id), form=form or FormState())
 
@@ -161,6 +162,7 @@ def _group(request: Request, group_id: int, form: FormState | None = None) -> Gr
             archived=group.archived,
             edition=group.edition,
             instructors=_instructors(session, group.instructor_id),
+            # Members first: they are who is looked for and unticked.
             people=tuple(sorted(people, key=lambda each: (not each.ticked, each.name))),
             exercises=tuple(exercises),
             member_count=len(members),

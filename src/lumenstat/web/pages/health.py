@@ -34,6 +34,7 @@ def health(request: Request) -> Response:
     }
     try:
         parts["backup"] = _backup(request)
+    # A database that cannot be read is a finding, and no reason to say nothing about the rest.
     except StorageError as error:
         parts["database"] = {"grave": str(error)}
     grave = [each["grave"] for each in parts.values() if "grave" in each]
@@ -62,6 +63,7 @@ def _disk(path: Path) -> dict[str, Any]:
         room = os.statvfs(path.resolve().parent)
     except OSError as error:
         return {"grave": f"The disk cannot be looked at: {error.strerror}."}
+    # What this user may still take, not what root could.
     free = room.f_bavail * room.f_frsize
     found: dict[str, Any] = {"free_bytes": free}
     if free < LEAST_FREE_BYTES:

@@ -130,6 +130,7 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
         mine = RunFilter(standing="open", instructor=viewer.id)
         backup, trouble = mark(session, LAST_BACKUP), mark(session, BACKUP_TROUBLE)
         people = find_people(session, PeopleFilter(role="trainee")).total
+        # Stations of a lesson are seen from its desk.
         alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None and line.drill_id is None]
         return InstructorHomeContext(
             name=viewer.name,
@@ -154,6 +155,7 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
 
 def _first_steps(people: int, grouped: bool, flown: bool) -> list[FirstStep]:
     """What comes next in a new school; nothing once it has flown."""
+    # A school that has flown needs no first steps, whatever it skipped of them.
     if flown:
         return []
     return [
@@ -191,6 +193,7 @@ def _first_steps(people: int, grouped: bool, flown: bool) -> list[FirstStep]:
 def _trainee(request: Request, viewer: Viewer) -> TraineeHomeContext:
     def read(session: Session) -> TraineeHomeContext:
         found = find_runs(session, RunFilter(standing="open", trainee=viewer.id)).rows
+        # A drill has a line of its own, with what comes next in it.
         still_open = [line for line in found if line.drill_id is None]
         ended = find_runs(session, RunFilter(standing="ended", trainee=viewer.id)).rows[:LATEST]
         return TraineeHomeContext(

@@ -56,9 +56,12 @@ def join(
             "No exercise waits under that code. It has six letters and digits, and is on your instructor's desk."
         )
         return page(request, JoinContext(code=code, says=says), 404)
+    # Only a wrong code counts as a try: a class that joins from behind one address would lock itself out.
     state.guessing.right(tried)
+    # Shown first whose it is, since two neighbours' slips are easily swapped.
     if sure != "yes":
         return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.named, part=part))
     if part != "station":
+        # A browser that joined by a code reaches this run and nothing else of its trainee.
         return signed_in_response(request, run.trainee, urls.phone(run.id), run.id, part)
     return signed_in_response(request, run.trainee, urls.station(run.id), run.id)

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.overriding import (
+    CHOICE_WORDS,
     CHOICES,
     Kind,
     Overridden,
@@ -18,24 +19,6 @@ from lumenstat.assessment.overriding import (
 from lumenstat.documents.bundles import Bundle
 from lumenstat.language.wording import phrase
 from lumenstat.web.rendering import Context
-
-CHOICE_WORDS = {
-    "pass": phrase("passed"),
-    "fail": phrase("not passed"),
-    "unfinished": phrase("not finished"),
-    "holds": phrase("stands"),
-    "limit": phrase("a limit"),
-}
-CHOICE_WORDS |= {
-    "hazard": phrase("a hazard"),
-    "deviation": phrase("a deviation"),
-    "met": phrase("met"),
-    "missed": phrase("missed"),
-    "waived": phrase("waived"),
-    "harmless": phrase("harmless"),
-    "undone": phrase("undone"),
-}
-"""What the codes of verdicts are called in a menu, where it is not themselves."""
 
 
 class Judgeable(Context):
@@ -77,6 +60,7 @@ def may_change(computed: Ledger, ledger: Ledger, overrides: Sequence[Overridden]
         )
 
     yield of("outcome", "", phrase("Outcome"), ledger.outcome, computed.outcome_words)
+    # Held against what was computed, which stays the same whatever is overridden.
     held = {gate_key(gate) for gate in ledger.gates}
     for gate in computed.gates:
         if gate.kind != "item":

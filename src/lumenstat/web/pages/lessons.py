@@ -27,7 +27,7 @@ from lumenstat.web.drawing.lights import Lights, lights_of
 from lumenstat.web.pages.choices import Chosen, FaultChoice, GroupChoice, fault_choices
 from lumenstat.web.pages.day_now import NowNext, now_next_of
 from lumenstat.web.rendering import Context, FormState, json_answer, page
-from lumenstat.web.security import CheckedForm, Instructor, row_of
+from lumenstat.web.security import CheckedForm, Instructor, PostedForm, row_of
 
 router = APIRouter()
 
@@ -134,6 +134,7 @@ def _form(
         bundle = current_exercise(session, exercise_id).bundle
         members = {p.id for p in members_of(session, group_id)} if group_id is not None else set()
         chosen = members if ticked is None else ticked
+        # Somebody who was ticked and is not in the group stays in sight.
         shown = [p for p in trainees(session) if group_id is None or p.id in members or p.id in chosen]
         return StartManyContext(
             exercise_id=exercise_id,
@@ -152,10 +153,10 @@ def _form(
 
 
 @router.post("/exercises/{exercise_id}/start-many", dependencies=[CheckedForm])
-async def start_many(request: Request, exercise_id: str, viewer: Instructor) -> Response:
+def start_many(request: Request, exercise_id: str, viewer: Instructor, posted: PostedForm) -> Response:
     """Start it for everybody chosen."""
-    posted = await request.form()
     typed = {key: str(value) for key, value in posted.items() if key != "csrf"}
+    # A form can send anything as a trainee's number.
     people = frozenset(row for each in posted.getlist("trainees") if (row := row_of(str(each))) is not None)
     group = row_of(typed.get("group", ""))
     database = request.app.state.database
@@ -182,6 +183,7 @@ def _plan(
     instructor: int,
 ) -> LessonPlan:
     known = request.app.state.database.read(trainees)
+    # In the order of their names, which is the order of the stations; whoever is no trainee falls out.
     chosen = tuple(person.id for person in known if person.id in people)
     if not chosen:
         raise EntryRefused(phrase("Choose at least one trainee."), "trainees")
@@ -208,6 +210,7 @@ def _range(bundle: Bundle, typed: dict[str, str], faults: list[str]) -> Range:
 
 
 def _pair(typed: dict[str, str], name: str, bounds: tuple[float, float], says: str) -> tuple[float, float] | None:
+    # One end alone means just that figure.
     low, high = (typed.get(f"{name}_{end}", "").strip().replace(",", ".") for end in ("from", "to"))
     if not low and not high:
         return None
@@ -227,11 +230,14 @@ def _fault(bundle: Bundle, choice: str, number: int, at: tuple[float, float], of
             phrase("The {airframe} knows no fault {choice}.", airframe=bundle.airframe.name, choice=repr(choice)),
             "faults",
         )
+    # Spread over the span, so that not all faults come at once.
     seconds = at[0] + (at[1] - at[0]) * (number / max(1, of - 1))
     taken = {fault.id for fault in bundle.exercise.faults}
+    # The exercise may have been made from a neighbour's start itself.
     name = next(f"neighbour-{n}" for n in range(number + 1, 999) if f"neighbour-{n}" not in taken)
     try:
         return Fault.model_validate({"id": name, "kind": kind, "target": target, "at": round(seconds)})
+    # A target that is there can still be wrong for the kind; the model of the fault says so.
     except ValidationError:
         raise EntryRefused(
             phrase("The {airframe} knows no fault {choice}.", airframe=bundle.airframe.name, choice=repr(choice)),
@@ -286,6 +292,7 @@ def show_desk(request: Request, lesson_id: str, viewer: Instructor) -> Response:
     database = request.app.state.database
     lesson = database.read(lambda session: get_lesson(session, lesson_id))
     runs: list[Run] = database.read(lambda session: stations_of(session, lesson_id))
+    # All of them were voided or taken back.
     if not runs:
         raise NoSuchRecord(phrase("Nobody is left in this lesson."))
     bundle = runs[0].exercise.bundle

@@ -220,6 +220,7 @@ def logbook_file(
     _refuse_others(viewer, person_id)
     database = request.app.state.database
     name = database.read(lambda session: get_person(session, person_id)).name
+    # Oldest first: on paper a logbook grows at its end.
     lines = database.read(lambda session: logbook_of(session, person_id))[::-1]
     if kind == "pdf":
         content, media_type = _paper(request, person_id, name, lines, viewer.language), "application/pdf"

@@ -37,6 +37,7 @@ def missed_lines(session: Session, missed: Sequence[MissedItem]) -> tuple[Missed
             times=each.times,
             missed=each.missed,
             verdict=phrase("{verdict:low}", verdict=words.get(each.worst, each.worst)),
+            # Without a choice where the item is gone, for nobody can drill it.
             choice=f"{each.exercise_id}|{each.item}" if each.item in items[each.exercise_id] else "",
         )
         for each in missed

@@ -195,6 +195,7 @@ def people_file(request: Request, kind: Literal["csv", "xlsx"], viewer: Instruct
         while number <= pages:
             found = find_people(session, PeopleFilter(active="all", page=number))
             names = group_names(session, [person.id for person in found.rows])
+            # A page at a time: a school of thousands is not held in memory as objects at once.
             for person in found.rows:
                 active = "yes" if person.active else "no"
                 groups_of_one = ", ".join(names.get(person.id, ()))
@@ -222,6 +223,7 @@ def add(
     def write(session: Session) -> Person:
         if role not in dict(roles_for(viewer)):
             raise EntryRefused(phrase("Only a head of training adds instructors."), "role")
+        # Nobody has to think of a sign-in name for a trainee.
         chosen = sign_in_name.strip() or free_sign_in_name(session, name)
         person = add_person(session, name, chosen, role, password, must_change=True)
         if (chosen_group := row_of(group)) is not None:
@@ -263,6 +265,7 @@ def print_slips(
     chosen = people or []
     if not chosen:
         raise EntryRefused(phrase("Choose the people whose slips are to be printed."), "people")
+    # Each password is hashed, on purpose slowly.
     if len(chosen) > MOST_SLIPS:
         raise EntryRefused(phrase("At most {most_slips} slips are printed at once.", most_slips=MOST_SLIPS), "people")
 
@@ -279,6 +282,7 @@ def _slip(request: Request, session: Session, viewer: Viewer, person_id: int, ki
     _refuse_others(viewer, person)
     if not person.active:
         raise RecordError(phrase("{person} may not sign in; let them first.", person=person.name))
+    # A slip is printed because the old way in is lost, or known to somebody else.
     sign_out_everywhere(session, person.id)
     if kind == "link":
         link = f"{address_of(request)}{urls.welcome(invite(session, person.id))}"
@@ -339,6 +343,7 @@ def change(
         if role not in dict(roles_for(viewer)):
             raise EntryRefused(phrase("Only a head of training makes somebody an instructor."), "role")
         changed = change_person(session, person_id, wanted)
+        # At once, not at the end of their session.
         if not changed.active:
             sign_out_everywhere(session, person_id)
 

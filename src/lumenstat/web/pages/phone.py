@@ -40,6 +40,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """A run on a phone; one that has ended leads to where one joins another."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
+    # By a code nobody reaches the debrief; they join the next exercise.
     if run.state == "ended":
         return RedirectResponse(urls.join() if viewer.part else urls.debrief(run_id), 303)
     bundle = run.exercise.bundle.told_in(viewer.language)

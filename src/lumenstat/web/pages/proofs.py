@@ -42,6 +42,7 @@ def prove(
     try:
         bundle = bundle_of(request, draft_id)
     except RecordError:
+        # A change can leave a draft that cannot be flown yet; that is no error of whoever makes it.
         if follows:
             return JSONResponse({"digest": None})
         raise
@@ -58,6 +59,7 @@ def flight(request: Request, draft_id: str, viewer: Instructor, t: float = 0.0) 
     bundle = bundle_of(request, draft_id)
     flown = request.app.state.replays.perfect(bundle)
     steps = bundle.procedure.by_id
+    # A flight of no length would put every mark at an infinite place.
     end = max(flown.ready_at / 100, 0.01)
     marks = [
         ReplayMark(

@@ -64,12 +64,14 @@ def override(
     of, why = checked(ledger, kind, item, verdict, earned, reason)
 
     def write(session: Session) -> None:
+        # Kept and counted in one transaction: a verdict without its points would be wrong in every list.
         add_override(session, run_id, of, item, verdict, earned, why, viewer.name)
         session.flush()
         counted = with_overrides(bundle, ledger, as_they_count(overrides_of(session, run_id)))
         note_counted(session, run_id, counted)
 
     database.write(write)
+    # Back to where the override was made, in a page that may be long.
     return RedirectResponse(f"{urls.debrief(run_id)}#{item if of == 'item' else of}", 303)
 
 
@@ -134,6 +136,7 @@ def trace_csv(request: Request, run_id: str, viewer: SignedIn) -> Response:
         samplers.append(Sampler(aircraft, TRACE_EVERY_TICKS))
         return samplers[-1]
 
+    # Flown again from its log, for every quantity: the trace that is kept has only those of the charts.
     flight = fly(bundle, log.events, lenient=True, also=[sampler])
     names = list(flight.aircraft.plan.quantities)
     made = as_csv(names, [[_cell(row[name]) for name in names] for row in samplers[0].rows])

@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar
 from fastapi import APIRouter, Form, Request, Response
 from fastapi.responses import JSONResponse, RedirectResponse
 
-from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.language.wording import phrase
@@ -69,6 +69,7 @@ class Replays:
             replay = self._kept.get(name)
             if replay is None:
                 replay = self._kept[name] = flown()
+                # The replay that was looked at longest ago goes: each holds a whole aircraft with its snapshots.
                 if len(self._kept) > CACHED_AT_MOST:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(name)
@@ -151,7 +152,7 @@ def _context(run: Run, bundle: Bundle, ledger: Ledger, begin: float, riser: bool
             challenge=procedure.by_id[row.item].item.challenge,
             at=row.at,
             verdict=row.verdict,
-            words=VERDICT_WORDS[row.verdict],
+            words=row.words,
             share=round(1000 * row.at / end, 1),
         )
         for row in ledger.items

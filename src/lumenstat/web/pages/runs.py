@@ -109,6 +109,7 @@ def wanted_runs(
         mode=mode,
         exercise=exercise,
         group=row_of(group),
+        # A trainee's filter is themselves, whatever the address says.
         trainee=row_of(trainee) if viewer.is_instructor else viewer.id,
         sort=sort,
         page=page_,
@@ -181,6 +182,7 @@ def run_log(request: Request, run_id: str, viewer: SignedIn) -> Response:
     database = request.app.state.database
     run = database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
+    # What an instructor prepared would be in it before it happens.
     if not viewer.is_instructor and run.finished is None:
         raise RecordError(
             phrase("A log can be taken away once the exercise has ended: it holds what your instructor set up.")
@@ -204,6 +206,7 @@ async def import_log(
         )
     run_id = await run_in_threadpool(_take_in, request, content, trainee, viewer.id)
     request.app.state.judges.add(run_id)
+    # A short log is judged at once: most of those who import see the debrief and no page that waits.
     for _ in range(round(JUDGED_SOON_SECONDS / LOOK_SECONDS)):
         if request.app.state.judges.standing(run_id) is None:
             break
@@ -218,7 +221,9 @@ def _take_in(request: Request, content: bytes, trainee: int, instructor: int) ->
     try:
         read: RunLog = reader.call(read_log, content, seconds=READ_SECONDS)
         version = database.read(lambda session: version_for(session, read.exercise, read.digest))
+        # Flown once before it is kept: a log that no aircraft can fly has nothing to be judged.
         reader.call(try_log, version.content, read, seconds=READ_SECONDS)
+    # A full disk is no fault of the log.
     except StorageError:
         raise
     except LumenstatError as error:

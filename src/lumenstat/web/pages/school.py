@@ -23,7 +23,7 @@ from lumenstat.records.statements import counts, last_trouble, try_again
 from lumenstat.web import urls
 from lumenstat.web.pages.list_downloads import table_file
 from lumenstat.web.rendering import Context, FormState, page
-from lumenstat.web.security import CheckedForm, Head, Instructor, RowInPath
+from lumenstat.web.security import CheckedForm, Head, Instructor, PostedForm, RowInPath
 
 router = APIRouter()
 
@@ -144,15 +144,14 @@ def _backups(request: Request) -> list[BackupLine]:
 
 
 @router.post("/school", name="settle_school", dependencies=[CheckedForm])
-async def change(request: Request, viewer: Head) -> Response:
+def change(request: Request, viewer: Head, posted: PostedForm) -> Response:
     """Settle things for the school."""
-    posted = await request.form()
     typed = {key: str(value) for key, value in posted.items() if key in School.model_fields}
     try:
-        await run_in_threadpool(request.app.state.database.write, lambda session: settle(session, typed))
+        request.app.state.database.write(lambda session: settle(session, typed))
     except EntryRefused as error:
         form = FormState(typed=typed, wrong={error.field: str(error)})
-        return page(request, await run_in_threadpool(_school, request, form), 422)
+        return page(request, _school(request, form), 422)
     return RedirectResponse(urls.school(), 303)
 
 

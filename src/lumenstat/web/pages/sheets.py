@@ -112,8 +112,10 @@ def _take_in(request: Request, viewer: Viewer, form: FormData, content: bytes) -
         read: TakenSheet = request.app.state.reader.call(take_sheet, content, wanted, seconds=SECONDS_AT_MOST)
     except (EditRefused, InputRefused, WorkerError) as error:
         raise EntryRefused(phrase("{error:high}.", error=str(error))) from None
+    # Remembered even if the sheet cannot be taken in yet: it was work to type.
     if form.get("own") is not None:
         database.write(lambda session: set_abbreviations(session, own))
+    # By the words of its heading, so that the next sheet with the same head needs no question.
     if columns is not None and read.mapped.heading is not None:
         named = read.rows[read.mapped.heading]
         chosen = {plain_heading(named.cell(n)): field for n, field in columns.items()}
@@ -165,6 +167,7 @@ def _context(read: TakenSheet, wanted: SheetWanted) -> SheetContext:
     says: dict[int, str] = {}
     for line, what in read.problems:
         says[line] = f"{says[line]} {what}" if line in says else what
+    # The first rows, and whichever have something to mend.
     shown = [row for n, row in enumerate(read.rows) if n < ROWS_SHOWN or row.line in says]
     width = max(len(row.cells) for row in read.rows)
     names = read.rows[read.mapped.heading].cells if read.mapped.heading is not None else ()

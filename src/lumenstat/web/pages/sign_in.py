@@ -82,18 +82,22 @@ def sign_in(
 ) -> Response:
     """Sign somebody in, or say that it did not work. The try is counted before the password is looked at."""
     state = request.app.state
+    # Case and spaces around it are slips of the hand, not another person.
     name = sign_in_name.strip().lower()
 
     def again(status: int, says: str) -> Response:
         return page(request, _context(request, safe_next(next), name, says), status)
 
     person = state.database.read(lambda session: find_person(session, name))
+    # A browser that this person signed in from before has tries of its own, so that whoever guesses from elsewhere
+    # cannot lock them out.
     tried = Try.at(name, address_of(request), _known_browser(request, person))
     if (pause := state.guessing.begin(tried)) > 0:
         return again(429, phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause))))
     with state.hashing.turn() as turn:
         if not turn:
             return again(503, phrase("Many people sign in just now. Try again in a few seconds."))
+        # As long for a name that nobody has, or the time would tell which names there are.
         right = check_password(person, password)
     if not right:
         return again(401, phrase("Name and password do not match."))
@@ -122,6 +126,7 @@ def signed_in_response(
     hours = settings.session_hours
     token = database.write(lambda session: open_sign_in(session, person.id, hours, run_id, part))
     cookies = [(SIGN_IN, token, hours * 3600)]
+    # A browser that joined by a code is not known as theirs: it may stand in a classroom.
     if run_id is None:
         before = cookie(request, BROWSER)
         browser = database.write(lambda session: know_browser(session, person.id, before))

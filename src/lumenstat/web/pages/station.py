@@ -157,6 +157,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
     if run.state == "ended":
         return RedirectResponse(urls.debrief(run_id), 303)
     bundle = run.exercise.bundle.told_in(viewer.language)
+    # An instructor who opens a station watches it, also one that they started.
     may_fly = viewer.id == run.trainee_id
     desk = request.app.state.database.read(lambda session: _desk_side(session, run, bundle)) if not may_fly else None
     wants = request.app.state.database.read(lambda session: preferences_of(get_person(session, viewer.id)))
@@ -173,6 +174,7 @@ def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
         code=run.join_code,
         neighbours=tuple(OtherStation(run_id=r.run_id, number=r.station, trainee=r.trainee) for r in rows),
         faults=tuple(fault_choices(bundle.airframe)),
+        # Lamps and instruments are on the deck already.
         states=tuple((q.name, q.meaning) for q in states if not q.name.startswith(("lamp.", "instrument."))),
         instructors=tuple(
             Chosen(id=str(each.id), name=each.name, ticked=False)
@@ -189,6 +191,7 @@ def station_context(
     """The station of a run, with the keys that its viewer wants."""
     airframe, exercise = bundle.airframe, bundle.exercise
     sections = tuple(_sections(bundle))
+    # Whoever watches sees the riser in any case.
     shows_riser = exercise.riser_while_flown or not may_fly
     return StationContext(
         run_id=run.id,
@@ -258,12 +261,14 @@ def shown_quantities(bundle: Bundle, flies: bool = False) -> tuple[str, ...]:
     names += [naming.lamp(name) for name in airframe.lamps]
     for service in airframe.services:
         names += [naming.service(service.id), naming.service_busy(service.id)]
+    # What is not shown is not sent either: whoever looks into the frames of an examined run learns nothing.
     if exercise.riser_while_flown or not flies:
         names += quantities_of_riser(lay_out(airframe))
     names += [naming.bus_alive(panel.bus) for panel in airframe.panels]
     items = [step.item for step in bundle.procedure.steps]
     if exercise.assist != "examined" or not flies:
         names += [name for item in items for name in item.shows]
+    # A battery's inner state is for the judge; its voltmeter is an instrument.
     return tuple(name for name in dict.fromkeys(names) if not name.startswith("battery."))
 
 
@@ -336,6 +341,7 @@ def services_of(airframe: Airframe, letters: Sequence[str] = ()) -> list[Service
             action_name=action.name,
             possible_when=action.possible_when,
             key=letters[n] if n < len(letters) else "",
+            # What leaves the first state of a service behind is there; what brings it back takes it away.
             takes_away=action.leaves == service.states[0],
         )
         for n, (service, action) in enumerate(pairs)

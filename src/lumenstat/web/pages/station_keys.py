@@ -75,6 +75,7 @@ def checked_keys(typed: Mapping[str, str]) -> dict[str, str]:
     keys: dict[str, str] = {}
     for command in COMMANDS:
         key = typed.get(command.id, command.key).strip()
+        # Figures are taken: they judge a reading.
         if len(key) != 1 or key.isdigit():
             raise EntryRefused(phrase("One letter or sign; figures judge a reading."), f"key_{command.id}")
         if key in found:
@@ -82,6 +83,7 @@ def checked_keys(typed: Mapping[str, str]) -> dict[str, str]:
                 phrase("{key} is taken already, to {does}.", key=key, does=found[key]), f"key_{command.id}"
             )
         found[key] = command.does
+        # Only what differs is kept, so that a better usual key reaches everybody who left it.
         if key != command.key:
             keys[command.id] = key
     return keys

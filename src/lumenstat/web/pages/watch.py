@@ -5,14 +5,17 @@ from __future__ import annotations
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, HTTPException, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import RedirectResponse
+from sqlalchemy.orm import Session
 
-from lumenstat.assessment.ledger import VERDICT_WORDS, Ledger
+from lumenstat.assessment.ledger import Ledger
 from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import WorkerError
 from lumenstat.language.wording import phrase
 from lumenstat.records.lessons import archive_run, hand_over, station_rows, take_back, void_run
-from lumenstat.records.runs import events_after, facts_of, find_run, log_of
+from lumenstat.records.runs import RunFacts, events_after, facts_of, find_run, log_of
 from lumenstat.records.tables import Run
 from lumenstat.runs.reader_jobs import judge_so_far
 from lumenstat.runs.telling import WHO, said_of
@@ -78,9 +81,13 @@ async def watch(
 ) -> Response:
     """What is new, as JSON."""
     database, hub = request.app.state.database, request.app.state.hub
-    facts = database.read(lambda session: facts_of(session, run_id))
-    bundle = database.read(lambda session: find_run(session, run_id)).exercise.bundle.told_in(viewer.language)
-    events = database.read(lambda session: events_after(session, run_id, after))
+
+    def read(session: Session) -> tuple[RunFacts, Bundle, list[tuple[int, LogEvent]]]:
+        bundle = find_run(session, run_id).exercise.bundle.told_in(viewer.language)
+        return facts_of(session, run_id), bundle, events_after(session, run_id, after)
+
+    # On another thread: this page asks every few seconds, and stations are served on this one.
+    facts, bundle, events = await run_in_threadpool(database.read, read)
     lines = [
         LogLine(number=n, t=e.tick / 100, by=WHO.get(e.by, e.by), verb=e.verb, says=said_of(e, bundle))
         for n, e in events
@@ -109,6 +116,7 @@ def verdicts(request: Request, run_id: str, viewer: Instructor) -> Response:
     database = request.app.state.database
     run: Run = database.read(lambda session: find_run(session, run_id))
     text = database.read(lambda session: log_of(session, run)).text()
+    # In another process: judging would take the time that the stations need.
     try:
         ledger: Ledger = request.app.state.reader.call(judge_so_far, run.exercise.content, text, seconds=SO_FAR_SECONDS)
     except WorkerError as error:
@@ -125,7 +133,7 @@ def _so_far(bundle: Bundle, ledger: Ledger) -> VerdictsContext:
             number=steps[row.item].number + 1,
             challenge=steps[row.item].item.challenge,
             verdict=row.verdict,
-            words=VERDICT_WORDS[row.verdict],
+            words=row.words,
             earned=row.earned,
             possible=row.possible,
             says=row.says,
@@ -136,6 +144,7 @@ def _so_far(bundle: Bundle, ledger: Ledger) -> VerdictsContext:
     besides = [extra.says for extra in ledger.extras if extra.effect not in ("harmless", "undone")]
     besides += [limit.says for limit in ledger.limits]
     earned, possible = sum(line.earned for line in lines), sum(line.possible for line in lines)
+    # Before anything counted, nothing is lost.
     share = 100.0 if not possible else round(100 * earned / possible, 1)
     return VerdictsContext(at=ledger.ended_at, percent=share, lines=tuple(lines), besides=tuple(besides))
 
@@ -149,8 +158,8 @@ async def give_over(
 ) -> Response:
     """Put another instructor in charge; it is said to the trainee and stands in the log."""
     database = request.app.state.database
-    facts = database.read(lambda session: facts_of(session, run_id))
-    name: str = database.write(lambda session: hand_over(session, run_id, instructor))
+    facts: RunFacts = await run_in_threadpool(database.read, lambda session: facts_of(session, run_id))
+    name: str = await run_in_threadpool(database.write, lambda session: hand_over(session, run_id, instructor))
     if facts.state != "ended":
         await request.app.state.hub.act(run_id, "instructor", "hand-over", {"to": name}, None)
     return RedirectResponse(urls.station(run_id) if facts.state != "ended" else urls.debrief(run_id), 303)
