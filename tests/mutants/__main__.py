@@ -2,9 +2,9 @@
 
     python -m tests.mutants [COUNT] [SEED]
 
-First all quick tests run on a copy of the source without a change: they must pass, and which of them reach which line is
-noted. Then, for each change that is drawn, the quick tests that reach its line run on a copy that has it, the shortest
-first; where all pass, the others about its package, quick and slow; then the rest of the quick ones. What still lives
+First the tests of the core run on a copy of the source without a change: they must pass, and which of them reach which
+line is noted. Then, for each change that is drawn, the tests that reach its line run on a copy that has it, the shortest
+first; where all pass, all those about its package, quick and slow; then the rest of the quick ones. What still lives
 is printed with its line, and belongs in `tests/mutants.md` with a reason, or a test is missing.
 """
 
@@ -36,9 +36,9 @@ TESTS_OF = {
     "web": ("web/test_security.py", "web/test_guessing.py", "web/test_lessons.py"),
 }
 QUICK = ("-m", "not slow")
+NOT_MEASURED = ("browser", "soak", "cli", "drafting", "web")
+"""Folders of tests that reach the core only through everything else; of those about a package some are measured all the same."""
 SECONDS_AT_MOST = 900
-FIRST_AT_MOST = 200
-"""So many tests that reach a line are run by name before whole folders are."""
 BESIDE = ("docs", "assets", "README.md", "CHANGELOG.md", "CONTRIBUTING.md", "pyproject.toml", "Makefile")
 """What tests look for beside the source."""
 NO_TESTS = 5
@@ -50,7 +50,7 @@ def lives(mutant: Mutant, copy: Path, reach: Reach) -> bool:
     whole = target.read_text()
     target.write_text(changed(mutant))
     try:
-        first = reach.tests(mutant)[:FIRST_AT_MOST]
+        first = reach.tests(mutant)
         about = [f"tests/{name}" for name in TESTS_OF[mutant.package]]
         others = [f"--ignore={name}" for name in about]
         return (
@@ -74,10 +74,12 @@ def _passes(copy: Path, *arguments: str, seconds: float = SECONDS_AT_MOST, **var
 
 
 def _measured(copy: Path, folder: Path) -> Reach:
-    """Run every quick test on a copy without a change; ends the program where one fails, for it would notice all."""
+    """Run the tests of the core on a copy without a change; ends the program where one fails: it would notice all."""
     config, data, times = folder / "coverage.ini", folder / "coverage", folder / "times.json"
     config.write_text(f"{PLAIN}data_file = {data}\n")
-    asked = (*QUICK, *MEASURING, f"--cov-config={config}", "-n", str(os.cpu_count() or 1))
+    folders = [each for each in sorted((ROOT / "tests").iterdir()) if each.is_dir() and each.name not in NOT_MEASURED]
+    asked = (*map(str, folders), *(f"tests/{name}" for name in TESTS_OF["web"]), *MEASURING, f"--cov-config={config}")
+    asked = (*asked, "-n", str(os.cpu_count() or 1), "--dist", "worksteal")
     if not _passes(copy, *asked, seconds=4 * SECONDS_AT_MOST, **{TIMES: str(times)}):
         raise SystemExit("The tests do not pass on a copy without a change, so nothing would be learnt.")
     return Reach.read(data, times, copy)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 from dataclasses import dataclass, field
+from itertools import accumulate
 from pathlib import Path
 
 import pytest
@@ -17,6 +18,8 @@ TIMES = "MUTANTS_TIMES"
 MEASURING = ("-p", "tests.mutants.reach", "--cov=lumenstat", "--cov-context=test", "--cov-report=")
 PLAIN = "[run]\nsource = lumenstat\n"
 """Lines, not branches: which tests come by is all that is asked."""
+SECONDS_OF_THE_FIRST = 60.0
+"""Tests that reach a line are run by name for about so long; most changes are noticed within the first of them."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +38,7 @@ class Reach:
         return cls(measured, source, json.loads(times.read_text()))
 
     def tests(self, mutant: Mutant) -> list[str]:
-        """The tests that run the changed statement, the shortest first.
+        """Tests that run the changed statement, the shortest first.
 
         What is made once for many tests counts for the first of them alone, so those that are left may notice as well.
         """
@@ -43,7 +46,9 @@ class Reach:
         by_line = self.data.contexts_by_lineno(str(file))
         contexts = {context for line in mutant.statement for context in by_line.get(line, ())}
         names = {context.partition("|")[0] for context in contexts} & self.seconds.keys()
-        return sorted(names, key=lambda name: self.seconds[name])
+        ordered = sorted(names, key=lambda name: self.seconds[name])
+        until = accumulate(self.seconds[name] for name in ordered)
+        return [name for name, spent in zip(ordered, until, strict=True) if spent <= SECONDS_OF_THE_FIRST]
 
 
 class _Timer:
