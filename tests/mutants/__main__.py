@@ -75,14 +75,17 @@ def _passes(copy: Path, *arguments: str, seconds: float = SECONDS_AT_MOST, **var
 
 def _measured(copy: Path, folder: Path) -> Reach:
     """Run the tests of the core on a copy without a change; ends the program where one fails: it would notice all."""
-    config, data, times = folder / "coverage.ini", folder / "coverage", folder / "times.json"
+    config, data, times = folder / "measuring.ini", folder / "reached", folder / "times.json"
     config.write_text(f"{PLAIN}data_file = {data}\n")
     folders = [each for each in sorted((ROOT / "tests").iterdir()) if each.is_dir() and each.name not in NOT_MEASURED]
     asked = (*map(str, folders), *(f"tests/{name}" for name in TESTS_OF["web"]), *MEASURING, f"--cov-config={config}")
     asked = (*asked, "-n", str(os.cpu_count() or 1), "--dist", "worksteal")
     if not _passes(copy, *asked, seconds=4 * SECONDS_AT_MOST, **{TIMES: str(times)}):
         raise SystemExit("The tests do not pass on a copy without a change, so nothing would be learnt.")
-    return Reach.read(data, times, copy)
+    reach = Reach.read(data, times, copy)
+    if not reach.seconds:
+        raise SystemExit("No test ran, so nothing would be learnt.")
+    return reach
 
 
 def main() -> None:
