@@ -15,6 +15,10 @@ def shipped(name: str) -> Bundle:
     return Library().bundle(next(path for path in shipped_exercises() if path.stem == name))
 
 
+def every_shipped() -> list[Bundle]:
+    return [shipped(path.stem) for path in shipped_exercises()]
+
+
 def small(*items: dict[str, Any], order: str = "strict", base: str = "guided-power-up", **changes: Any) -> Bundle:
     """An exercise of just these items; `changes` go into the exercise, `start` into its start."""
     found = shipped(base)

@@ -12,11 +12,18 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Browser, ConsoleMessage, Page, expect, sync_playwright
+from sqlalchemy.orm import Session
 
-from lumenstat.demo import DEMO_PASSWORD
+from lumenstat import ENGINE_VERSION
 from lumenstat.processes import FORKED, LOADED
+from lumenstat.records.database import Database
+from lumenstat.records.exercises import current_exercise
+from lumenstat.records.lessons import start_single
+from lumenstat.records.people import find_person
+from lumenstat.records.sign_ins import sign_in
 from lumenstat.settings import Settings
-from tests.browser.server import School, serve_for_tests
+from lumenstat.web.security import SIGN_IN
+from tests.browser.server import Pace, School, serve_for_tests
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -31,14 +38,14 @@ PACE = 12.0
 # What a page shows has no deadline here: a machine that is busy with other work may take long for it.
 PATIENCE_MILLISECONDS = 60_000
 expect.set_options(timeout=PATIENCE_MILLISECONDS)
-# While a button is held: a second's delay of a busy machine is then no more than a second of the hold.
-PACE_OF_HOLDS = 1.0
+# While a button is held: a delay of a busy machine is then half as long in the exercise.
+PACE_OF_HOLDS = 0.5
 # For hands that are slow: a busy machine then makes nobody late.
 PACE_OF_SLOW_HANDS = 5.0
 
 
 # Every server of these tests is a process of its own, forked from one that has loaded the application already.
-FORKED.set_forkserver_preload([*LOADED, "tests.browser.server"])
+FORKED.set_forkserver_preload([*LOADED, "tests.browser.server", "tests.browser.warmed"])
 
 
 class Server:
@@ -80,15 +87,26 @@ class Server:
     def at_pace(self, pace: float) -> Iterator[None]:
         """Let exercise time pass so many times faster than real time for a while, then as before."""
         before = self.present_pace
-        self._tell(pace)
+        self._tell(Pace(pace))
         yield
-        self._tell(before)
+        self._tell(Pace(before))
 
-    def _tell(self, pace: float) -> None:
-        self.present_pace = pace
+    def hurry(self, seconds: float) -> None:
+        """Let so many exercise seconds pass as fast as the model flies them, then time as before."""
+        self._tell(Pace(self.present_pace, seconds))
+
+    def _tell(self, pace: Pace) -> None:
+        self.present_pace = pace.pace
         self._paces.send(pace)
         # What is done next must not happen at the pace before: a hold of a second would last for twelve.
         assert self._paces.poll(20) and self._paces.recv() == pace, "the server did not take the pace"
+
+    @contextmanager
+    def records(self) -> Iterator[Database]:
+        """Its database, beside it."""
+        opened = Database(self.database)
+        yield opened
+        opened.close()
 
     def stop(self) -> None:
         self.was_killed = True
@@ -118,7 +136,7 @@ def browser() -> Iterator[Browser]:
 def signed_in(browser: Browser, server: Server, name: str, expects: str = "WebSocket connection") -> Iterator[Page]:
     """A browser window of one person; anything the page complains of fails the test, but what it `expects`.
 
-    What a page asks for at the very moment at which a test kills the server, the browser itself says was cut off.
+    They are signed in without the page for it, which has tests of its own: it would take two seconds of every test. What a page asks for at the very moment at which a test kills the server, the browser itself says was cut off.
     """
     context = browser.new_context(viewport={"width": 1280, "height": 800})
     context.set_default_timeout(PATIENCE_MILLISECONDS)
@@ -133,11 +151,9 @@ def signed_in(browser: Browser, server: Server, name: str, expects: str = "WebSo
 
     page.on("pageerror", lambda error: complaints.append(str(error)))
     page.on("console", hear)
-    page.goto(f"{server.address}/sign-in")
-    page.fill("#sign_in_name", name)
-    page.fill("#password", DEMO_PASSWORD)
-    page.click("button:has-text('Sign in')")
-    page.wait_for_url("**/home")
+    with server.records() as database:
+        token = database.write(lambda session: sign_in(session, person_of(session, name), hours=12))
+    context.add_cookies([{"name": SIGN_IN, "value": token, "url": server.address}])
     page.goto(f"{server.address}/{'exercises' if name == 'odile' else 'runs'}")
     yield page
     context.close()
@@ -154,11 +170,19 @@ def start_exercise(page: Page, server: Server, trainee: str = "Ines Okafor-Lund"
     return page.url
 
 
-def station_of(browser: Browser, server: Server, exercise: str) -> str:
-    """An exercise started for Ines by an instructor who leaves then; gives the station's address."""
-    with signed_in(browser, server, "odile") as odile:
-        odile.goto(f"{server.address}/exercises/{exercise}")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        return odile.url
+def person_of(session: Session, sign_in_name: str) -> int:
+    """The number of somebody."""
+    found = find_person(session, sign_in_name)
+    assert found is not None
+    return found.id
+
+
+def station_of(server: Server, exercise: str) -> str:
+    """An exercise started for Ines by an instructor who does not look on; gives the station's address."""
+
+    def start(session: Session) -> str:
+        digest = current_exercise(session, exercise).digest
+        return start_single(session, digest, person_of(session, "ines"), person_of(session, "odile"), ENGINE_VERSION)
+
+    with server.records() as database:
+        return f"{server.address}/runs/{database.write(start)}/station"

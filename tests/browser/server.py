@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Literal
@@ -18,15 +19,33 @@ School = Literal["demo", "life", "empty"]
 """The demo's school, the demo's with its life, or an empty one."""
 
 
+PACE_OF_WAITS = 60.0
+
+
+@dataclass(frozen=True)
+class Pace:
+    """So many seconds in one real second, after as many as are `hurried` have passed at the pace of waits."""
+
+    pace: float
+    hurried: float = 0.0
+
+    def passed(self, real_seconds: float) -> float:
+        """What passes in so many real seconds. It is the clock that slows down again, so no busy machine is too late."""
+        hurry = self.hurried / PACE_OF_WAITS
+        if real_seconds < hurry:
+            return real_seconds * PACE_OF_WAITS
+        return self.hurried + (real_seconds - hurry) * self.pace
+
+
 class Wall:
     """Seconds of a wall clock that runs some times faster than the real one."""
 
     def __init__(self, pace: float) -> None:
-        self._reached = (pace, time.monotonic(), 0.0)
+        self._reached = (Pace(pace), time.monotonic(), 0.0)
 
     def seconds(self) -> float:
         pace, since, passed = self._reached
-        return passed + (time.monotonic() - since) * pace
+        return passed + pace.passed(time.monotonic() - since)
 
     def follow(self, paces: Connection) -> None:
         """Take everything that is sent as the pace from now on, and say that it is taken."""

@@ -166,7 +166,7 @@ def test_the_builder_and_its_proof(browser: Browser, server: Server) -> None:
 
 
 def test_labels_of_dark_and_lit_zones_have_contrast(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "frost-on-the-ramp")
+    address = station_of(server, "frost-on-the-ramp")
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")
@@ -196,7 +196,7 @@ def test_words_in_drawings_have_contrast(browser: Browser, school: tuple[Server,
 
 
 def test_words_of_the_riser_have_contrast_cold_and_live(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "frost-on-the-ramp")
+    address = station_of(server, "frost-on-the-ramp")
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")
@@ -252,7 +252,7 @@ def test_lamps_that_light_are_said_where_that_is_wanted(browser: Browser, server
 
 def test_forced_colours_leave_every_state_to_be_seen(browser: Browser, server: Server) -> None:
     """Where the system forces its own colours: what is lit, alive, open or pressed differs by more than a colour."""
-    address = station_of(browser, server, "guided-power-up")
+    address = station_of(server, "guided-power-up")
     with signed_in(browser, server, "ines") as page:
         page.emulate_media(forced_colors="active")
         page.goto(address)

@@ -141,7 +141,7 @@ def nothing_cut(page: Page) -> None:
 
 
 def test_a_heavy_of_24_buses_is_flown(browser: Browser, drawn: Server) -> None:
-    address = station_of(browser, drawn, "heavy-power-up")
+    address = station_of(drawn, "heavy-power-up")
     with signed_in(browser, drawn, "ines") as page:
         page.goto(address)
         page.wait_for_selector("[data-drawn=true]")
@@ -179,7 +179,7 @@ def test_a_heavy_of_24_buses_is_flown(browser: Browser, drawn: Server) -> None:
 
 
 def test_a_twin_of_eight_buses_is_flown(browser: Browser, drawn: Server) -> None:
-    address = station_of(browser, drawn, "twin-power-up")
+    address = station_of(drawn, "twin-power-up")
     with signed_in(browser, drawn, "ines") as page:
         page.goto(address)
         page.wait_for_selector("[data-drawn=true]")
@@ -200,7 +200,7 @@ def test_a_twin_of_eight_buses_is_flown(browser: Browser, drawn: Server) -> None
 
 @pytest.mark.parametrize("exercise", ["full-cold-start", "sides-moved-by-hand", "no-light-on-the-right"])
 def test_every_page_of_a_shipped_deck_fits(browser: Browser, server: Server, exercise: str) -> None:
-    address = station_of(browser, server, exercise)
+    address = station_of(server, exercise)
     with signed_in(browser, server, "ines") as page:
         page.goto(address)
         page.wait_for_selector("[data-drawn=true]")

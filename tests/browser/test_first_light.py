@@ -7,7 +7,7 @@ import signal
 
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exercise
+from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exercise, station_of
 from tests.browser.station import Station
 
 
@@ -108,8 +108,8 @@ def test_both_people_and_exactly_the_three_slips(browser: Browser, server: Serve
 
 
 def test_a_lost_server_shows_and_nothing_is_lost_when_it_comes_back(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        ines.goto(start_exercise(odile, server))
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "frost-on-the-ramp"))
         station = Station(ines)
         station.answer("log")
         station.answer("outside")
@@ -125,8 +125,8 @@ def test_a_lost_server_shows_and_nothing_is_lost_when_it_comes_back(browser: Bro
 
 def test_the_horn_is_heard_as_long_as_it_is_lit(browser: Browser, server: Server) -> None:
     """Dark it is silent; held with power it sounds, and the page says so too."""
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        ines.goto(start_exercise(odile, server))
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "frost-on-the-ramp"))
         station = Station(ines)
         station.at("log")
         horn = ines.locator('[data-control="horn_test"]')
@@ -147,8 +147,8 @@ def test_the_horn_is_heard_as_long_as_it_is_lit(browser: Browser, server: Server
 
 
 def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        ines.goto(start_exercise(odile, server))
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "frost-on-the-ramp"))
         station = Station(ines)
         station.at("log")
         ines.keyboard.press("Enter")
@@ -175,8 +175,8 @@ def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
 
 
 def test_signed_out_at_the_station_and_back_to_the_same_run(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        address = start_exercise(odile, server)
+    address = station_of(server, "frost-on-the-ramp")
+    with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         station = Station(ines)
         station.answer("log")
@@ -197,8 +197,8 @@ def test_signed_out_at_the_station_and_back_to_the_same_run(browser: Browser, se
 
 
 def test_a_refusal_is_said_and_the_deck_stays_true(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        ines.goto(start_exercise(odile, server))
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "frost-on-the-ramp"))
         Station(ines).at("log")
         ines.locator('[data-control="dc_tie"]').click()
         expect(ines.locator("[data-say]")).to_have_text("the guard of DC tie is shut; lift it first")
@@ -211,12 +211,8 @@ def test_a_refusal_is_said_and_the_deck_stays_true(browser: Browser, server: Ser
 
 def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Server) -> None:
     """Battery and APU alone: buttons held with the mouse and with the keyboard, fire test first."""
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        odile.click("text=Battery and APU alone")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        ines.goto(odile.url)
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "battery-and-apu"))
         s = Station(ines)
         s.answer("log")
         s.answer("outside")
@@ -278,8 +274,8 @@ def test_a_home_page_that_is_left_open_shows_what_comes(browser: Browser, server
 def test_a_desk_that_falls_silent_is_said_within_seconds_and_nothing_late_is_done(
     browser: Browser, server: Server
 ) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        ines.goto(start_exercise(odile, server))
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "frost-on-the-ramp"))
         expect(ines.locator("[data-link]")).to_have_text("Desk linked")
         os.kill(server.pid, signal.SIGSTOP)
         try:

@@ -138,7 +138,7 @@ class Keyboard(Hand):
 
 def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) -> None:
     name = "apu-and-ground-power-away"
-    address = station_of(browser, server, name)
+    address = station_of(server, name)
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector('[data-drawn=true] [data-item][data-state="current"]')
@@ -148,7 +148,7 @@ def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) ->
 
 
 def test_keys_are_another_or_none_without_alt(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "guided-power-up")
+    address = station_of(server, "guided-power-up")
     with signed_in(browser, server, "ines", expects="status of 422") as ines:
         ines.goto(f"{server.address}/account")
         ines.fill("#key_find", "o")
@@ -172,7 +172,7 @@ def test_keys_are_another_or_none_without_alt(browser: Browser, server: Server) 
 
 
 def test_guided_leads_the_focus_from_step_to_step(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "guided-power-up")
+    address = station_of(server, "guided-power-up")
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector("[data-drawn=true]")
@@ -302,7 +302,7 @@ SMALL = """() => [...document.querySelectorAll('button, [role=slider], [role=swi
 @pytest.mark.parametrize("width,height", [(1024, 768), (768, 1024)])
 def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int, height: int) -> None:
     name = "apu-and-ground-power-away"
-    address = station_of(browser, server, name)
+    address = station_of(server, name)
     with signed_in(browser, server, "ines") as signed:
         context = browser.new_context(
             viewport={"width": width, "height": height}, has_touch=True, storage_state=signed.context.storage_state()
@@ -332,7 +332,7 @@ def test_an_instrument_that_is_tapped_offers_near_figures_where_the_exercise_all
     database.write(partial(store_bundle, bundle=Bundle(whole.airframe, whole.checklists, offering)))
     database.close()
     for name in ("frost-on-the-ramp", "near-figures"):
-        address = station_of(browser, server, name)
+        address = station_of(server, name)
         with signed_in(browser, server, "ines") as ines:
             ines.goto(address)
             ines.wait_for_selector("[data-drawn=true]")
@@ -365,7 +365,7 @@ PHONE: Any = {"width": 390, "height": 844}
 
 
 def test_a_phone_is_the_crew_line_and_another_looks_on(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "guided-power-up")
+    address = station_of(server, "guided-power-up")
     with signed_in(browser, server, "odile") as odile:
         odile.goto(address)
         code = odile.inner_text("[data-code]")
@@ -406,7 +406,7 @@ def test_an_examined_station_without_a_riser_keeps_card_deck_and_finish(
     browser: Browser, server: Server, size: tuple[int, int]
 ) -> None:
     """Where no riser is shown the deck takes its column, and nothing else goes with it."""
-    address = station_of(browser, server, "no-light-on-the-right")
+    address = station_of(server, "no-light-on-the-right")
     with signed_in(browser, server, "ines") as page:
         page.set_viewport_size({"width": size[0], "height": size[1]})
         page.goto(address)

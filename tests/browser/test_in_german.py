@@ -26,7 +26,7 @@ def in_german(page: Page, server: Server) -> None:
 
 
 def test_a_guided_start_is_flown_and_debriefed_in_german(browser: Browser, server: Server) -> None:
-    address = station_of(browser, server, "guided-power-up")
+    address = station_of(server, "guided-power-up")
     with signed_in(browser, server, "ines") as ines:
         in_german(ines, server)
         ines.goto(address)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Browser
 
-from tests.browser.conftest import Server, signed_in
+from tests.browser.conftest import Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
 from tests.flights import PERFECT
@@ -24,12 +24,8 @@ from tests.procedures import shipped
     ],
 )
 def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: str) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        odile.goto(f"{server.address}/exercises/{name}")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        ines.goto(odile.url)
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, name))
         ines.wait_for_selector('[data-item][data-state="current"]')
         assert Hand(Station(ines), shipped(name), server).fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
@@ -37,12 +33,8 @@ def test_flown_by_hand_without_a_slip(browser: Browser, server: Server, name: st
 
 
 def test_guided_shows_each_part_and_goes_on_when_told(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        odile.goto(f"{server.address}/exercises/guided-power-up")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        ines.goto(odile.url)
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "guided-power-up"))
         s = Station(ines)
         for item in ("log", "outside"):
             s.answer(item)
@@ -74,12 +66,8 @@ def test_guided_shows_each_part_and_goes_on_when_told(browser: Browser, server: 
 
 
 def test_a_flow_is_done_on_the_deck_before_its_check_is_read(browser: Browser, server: Server) -> None:
-    with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
-        odile.goto(f"{server.address}/exercises/full-start-by-flows")
-        odile.select_option("#trainee", label="Ines Okafor-Lund")
-        odile.click("button:has-text('Start the exercise')")
-        odile.wait_for_url("**/station")
-        ines.goto(odile.url)
+    with signed_in(browser, server, "ines") as ines:
+        ines.goto(station_of(server, "full-start-by-flows"))
         ines.wait_for_selector('[data-flow="safety-flow"]:not([hidden])')
         assert not ines.locator('[data-section="safety-flow"]').is_visible()
         ines.click('[data-flow-done="safety-flow"]')
