@@ -12,6 +12,7 @@ from pathlib import Path
 
 import uvicorn
 
+from lumenstat.language.wording import catalogue_of, told
 from lumenstat.records.database import Database
 from lumenstat.records.people import now
 from lumenstat.records.statements import Statement, counts, last_trouble, to_send, try_again
@@ -113,7 +114,9 @@ def test_a_store_that_is_not_there_keeps_everything_waiting(database: Database) 
     each.queue()
     assert each.send() == 0
     assert set(standing(database)) == {"waiting"}
-    assert "does not answer" in (database.read(last_trouble) or "")
+    trouble = database.read(last_trouble)
+    assert trouble is not None and "does not answer" in trouble
+    assert told(trouble, catalogue_of("de")).startswith("Das Lernverzeichnis antwortet nicht")
 
 
 def test_a_wrong_key_is_said_and_nothing_is_given_up(database: Database, tmp_path: Path) -> None:

@@ -236,7 +236,7 @@ def check_references(bundle: Bundle, events: Sequence[LogEvent]) -> None:
     """
     steps, pressed = bundle.procedure.by_id, set[str]()
     for line, event in enumerate(events, 2):
-        at, args = f"at {event.tick / 100:.2f} s", event.args
+        at, args = phrase("at {seconds:.2f} s", seconds=event.tick / 100), event.args
         if event.verb in ("decide", "respond", "confirm", "hint", "give"):
             if args["item"] not in steps:
                 raise LogError(

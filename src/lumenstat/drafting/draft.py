@@ -17,6 +17,7 @@ from lumenstat.documents.checklist import Checklist
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import Loaded, load_text
 from lumenstat.errors import Problem
+from lumenstat.language.wording import phrase
 from lumenstat.simulation.actions import start_problems
 
 
@@ -82,17 +83,18 @@ class Read:
 def read_draft(draft: Draft) -> Read:
     """Everything about a draft that can be told without flying it. Airframes are the shipped ones."""
     library = shipped_library()
-    loaded = _loaded(draft.exercise, "exercise")
+    loaded = _loaded(draft.exercise, phrase("exercise"))
     exercise = loaded.document if isinstance(loaded.document, Exercise) else None
     problems = [_placed(problem, loaded) for problem in loaded.problems]
     airframe = _airframe(exercise, library)
     # The one problem that no other check can name, since all of them ask the airframe.
     if exercise is not None and airframe is None:
-        says = f"there is no airframe {exercise.airframe!r}; there is {', '.join(library.ids(Airframe))}"
+        known = ", ".join(library.ids(Airframe))
+        says = phrase("there is no airframe {name}; there is {known}", name=repr(exercise.airframe), known=known)
         problems.append(_placed(loaded.source.problem(("airframe",), says), loaded))
     checklists: list[Checklist] = []
     for number, text in enumerate(draft.checklists):
-        each = _loaded(text, f"checklist {number + 1}")
+        each = _loaded(text, phrase("checklist {number}", number=number + 1))
         problems += [_placed(problem, each) for problem in each.problems]
         if isinstance(each.document, Checklist):
             checklists.append(each.document)

@@ -49,7 +49,8 @@ class PrintedCard:
 
 def card_of(bundle: Bundle) -> PrintedCard:
     """The card of an exercise."""
-    names = ", ".join(dict.fromkeys(f"{c.procedure_set}, version {c.version}" for c in bundle.checklists))
+    sets = dict.fromkeys((c.procedure_set, c.version) for c in bundle.checklists)
+    names = joined(", ", (phrase("{name}, version {version}", name=name, version=version) for name, version in sets))
     about = phrase(
         "{airframe}. {names}. Documents {digest}.",
         airframe=bundle.airframe.name,

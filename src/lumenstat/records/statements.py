@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import DateTime, ForeignKey, Index, Integer, String, Text, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from lumenstat.records.columns import WordsTextColumn
 from lumenstat.records.people import now
 from lumenstat.records.tables import Base, Run
 
@@ -27,7 +28,7 @@ class Statement(Base):
     state: Mapped[str] = mapped_column(String(8), default="waiting", server_default="waiting")
     tries: Mapped[int] = mapped_column(Integer, default=0, server_default="0")
     next_try: Mapped[datetime] = mapped_column(DateTime)
-    says: Mapped[str | None] = mapped_column(Text)
+    says: Mapped[str | None] = mapped_column(WordsTextColumn)
 
     __table_args__ = (Index("ix_statements_state", "state", "next_try"),)
 
@@ -67,7 +68,7 @@ def note_failed(session: Session, names: Sequence[str], says: str, for_good: boo
     """These were not taken: they are tried again later each time, or never where the store refuses what they say."""
     for each in session.scalars(select(Statement).where(Statement.id.in_(names))):
         each.tries += 1
-        each.says = says[:500]
+        each.says = says
         each.state = "refused" if for_good else "waiting"
         each.next_try = now() + min(LONGEST_WAIT, FIRST_WAIT * 2 ** min(each.tries - 1, 12))
 

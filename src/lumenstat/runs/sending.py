@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session
 
 from lumenstat.errors import LumenstatError
 from lumenstat.exchange.xapi import VERSION
+from lumenstat.language.wording import phrase
 from lumenstat.records import statements as records
 from lumenstat.records.database import Database
 from lumenstat.runs.run_statements import statements_of_run
@@ -149,12 +150,14 @@ class Sender:
             path = f"{parts.path.rstrip('/')}/statements"
             connection.request("POST", path, json.dumps(statements, ensure_ascii=False).encode(), headers)
             answer = connection.getresponse()
-            says = answer.read(LONGEST_ANSWER).decode("utf-8", "replace")
+            told = answer.read(LONGEST_ANSWER).decode("utf-8", "replace")
         except (OSError, http.client.HTTPException) as error:
-            raise Refused(f"The record store does not answer: {error or type(error).__name__}.") from None
+            why = str(error) or type(error).__name__
+            raise Refused(phrase("The record store does not answer: {why}.", why=why)) from None
         finally:
             connection.close()
         if not 200 <= answer.status < 300:
             # Sending the same again would be refused again; anything else may pass.
             for_good = answer.status in REFUSED_FOR_GOOD
-            raise Refused(f"The record store answered {answer.status}: {says.strip()[:300]}", for_good)
+            says = phrase("The record store answered {status}: {says}", status=answer.status, says=told.strip()[:300])
+            raise Refused(says, for_good)
