@@ -31,7 +31,7 @@ def test_no_two_faults_of_an_airframe_are_called_the_same(rowan: Airframe) -> No
     ("kind", "target", "english", "german"),
     [
         ("bulb_dead", "apu_available", "Dead bulb: APU, Available", "Lampe defekt: APU, Available"),
-        ("apu_fire", "apu", "APU fire: APU", "Feuer in der APU: APU"),
+        ("apu_fire", "apu", "APU fire", "Feuer in der APU"),
         ("gone_since", "somewhere", "Gone_since: somewhere", "Gone_since: somewhere"),
     ],
 )

@@ -108,7 +108,11 @@ def fault_words(airframe: Sections, kind: str, target: str) -> str:
     """What a fault is called: what is wrong, and the name of the part that it is wrong with."""
     part = fault_targets(airframe).get(kind, {}).get(target, target)
     known = fault_kinds().get(kind)
-    return phrase("{what:high}: {part}", part=part, what=known.words if known is not None else kind)
+    what = known.words if known is not None else kind
+    # "APU fire" says of which part it is; there is only one.
+    if part.lower() in what.lower():
+        return phrase("{fault:high}", fault=what)
+    return phrase("{what:high}: {part}", part=part, what=what)
 
 
 def check_systems(airframe: Sections, checker: Checker) -> None:

@@ -92,7 +92,7 @@ class InertialSystem(System):
         return {
             "inertial_failed": units,
             "inertial_refuses": units,
-            "aircraft_nudged": {"aircraft": phrase("the aircraft")},
+            "aircraft_nudged": {"aircraft": phrase("aircraft")},
         }
 
     @classmethod
