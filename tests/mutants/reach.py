@@ -37,8 +37,8 @@ class Reach:
         measured.read()
         return cls(measured, source, json.loads(times.read_text()))
 
-    def tests(self, mutant: Mutant) -> list[str]:
-        """Tests that run the changed statement, the shortest first.
+    def tests(self, mutant: Mutant, within_seconds: float = SECONDS_OF_THE_FIRST) -> list[str]:
+        """Tests that run the changed statement, the shortest first, as many as take so long.
 
         What is made once for many tests counts for the first of them alone, so those that are left may notice as well.
         """
@@ -48,7 +48,7 @@ class Reach:
         names = {context.partition("|")[0] for context in contexts} & self.seconds.keys()
         ordered = sorted(names, key=lambda name: self.seconds[name])
         until = accumulate(self.seconds[name] for name in ordered)
-        return [name for name, spent in zip(ordered, until, strict=True) if spent <= SECONDS_OF_THE_FIRST]
+        return [name for name, spent in zip(ordered, until, strict=True) if spent <= within_seconds]
 
 
 class _Timer:
