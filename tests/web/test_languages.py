@@ -6,6 +6,8 @@ import html
 import io
 import json
 import re
+from types import SimpleNamespace
+from typing import Any
 from urllib.parse import quote
 
 import pytest
@@ -13,7 +15,10 @@ from fastapi.testclient import TestClient
 from pypdf import PdfReader
 
 from lumenstat.assessment.ledger import Ledger
+from lumenstat.language.wording import catalogue_of, phrase, told
 from lumenstat.records.runs import find_run
+from lumenstat.runs.judging import Underway
+from lumenstat.web.pages.being_judged import progress_of
 from tests.web.conftest import Person, wait_until_judged
 from tests.web.test_builder import begin
 from tests.web.test_training import planned
@@ -146,6 +151,17 @@ def test_papers_say_what_documents_say_in_their_own_words(german: Person, odile:
     logbook = " ".join(logbook.split())
     assert "Flugbuch" in logbook and TITLE["de"] in logbook and TITLE["en"] not in logbook
     assert "bewertet" in logbook and "assessed" not in logbook
+
+
+def test_how_far_judging_is_is_told_whole() -> None:
+    standing = SimpleNamespace(standing=lambda _: Underway(0, phrase("flying the log"), 3, 10))
+    request: Any = SimpleNamespace(app=SimpleNamespace(state=SimpleNamespace(judges=standing)))
+    run: Any = SimpleNamespace(id="r", ledger=None, not_judged=None)
+    words = progress_of(request, run).words
+    assert (str(words), told(words, catalogue_of("de"))) == (
+        "flying the log, 3 of 10",
+        "das Protokoll wird geflogen, 3 von 10",
+    )
 
 
 def test_scripts_get_their_words_and_no_others(german: Person) -> None:

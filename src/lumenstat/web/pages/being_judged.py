@@ -45,7 +45,7 @@ def judging(request: Request, run_id: str, viewer: SignedIn) -> Response:
     """How far the judging of a run is."""
     run: Run = request.app.state.database.read(lambda session: find_run(session, run_id))
     may_see(viewer, run)
-    return json_answer(request, _progress(request, run).model_dump())
+    return json_answer(request, progress_of(request, run).model_dump())
 
 
 @router.post("/runs/{run_id}/judge-again", dependencies=[CheckedForm])
@@ -64,7 +64,7 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
         run_id=run.id,
         title=run.exercise.named,
         trainee=run.trainee.name,
-        progress=_progress(request, run),
+        progress=progress_of(request, run),
         says=phrase("Voided by {voided_by}: {void_reason}", voided_by=run.voided_by, void_reason=run.void_reason)
         if run.voided_at
         else run.not_judged,
@@ -72,7 +72,8 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
     )
 
 
-def _progress(request: Request, run: Run) -> JudgingProgress:
+def progress_of(request: Request, run: Run) -> JudgingProgress:
+    """How far the judging of a run is, in words and as a share."""
     if run.ledger is not None or run.not_judged is not None:
         return JudgingProgress(words=phrase("done"), share=1.0, over=True)
     at = request.app.state.judges.standing(run.id)
