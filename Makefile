@@ -19,16 +19,16 @@ test: $(VENV)/.test chromium check
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m slow --durations=15
 
-# For daily work: under a minute, everything that needs no browser, server or long flight.
+# For daily work: about a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test
 	$(BIN)/ruff check .
-	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow"
+	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow and not long"
 
 # What the quick tests do not reach.
 coverage: $(VENV)/.test
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
 
-# Single-point changes of the core, and which of them no test notices; about twenty minutes.
+# Single-point changes of the core, and which of them no test notices; about an hour for a hundred.
 mutants: $(VENV)/.test
 	$(BIN)/python -m tests.mutants
 

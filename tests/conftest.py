@@ -31,14 +31,23 @@ if os.environ.get("CI"):
 SLOW = ("browser", "soak", "reference", "proving", "rehearsal", "assessment/test_properties", "runs/test_judge_desk",
         "runs/test_workers", "runs/test_hub", "web/", "drafting/", "records/test_keeping", "records/test_opening",
         "simulation/test_engines", "simulation/test_units", "simulation/test_contract", "cli/")  # fmt: skip
-"""What `make quick` leaves out: browsers, servers, processes, whole applications, long flights."""
+"""What no other test waits for: browsers, servers, processes, whole applications, long flights."""
+LONG = ("assessment/test_deciding", "assessment/test_extras", "assessment/test_shipped", "assessment/test_time",
+        "documents/test_loading.py::test_shipped_documents_meet", "exchange/", "language/test_expressions.py::test_any",
+        "language/test_intake.py::test_whatever", "runs/test_drills", "runs/test_judging", "runs/test_sending",
+        "runs/test_teaching", "runs/test_view", "simulation/test_aircraft.py::test_the_adaptive", "standins/",
+        "systems/test_people.py::test_in_no_shipped", "training/test_day_plan.py::test_no_plan")  # fmt: skip
+"""What `make quick` leaves out beside those, to be done within a minute."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Mark what is slow; the whole start by hand first, since begun last it would keep the other core waiting."""
     for item in items:
-        if item.nodeid.removeprefix("tests/").startswith(SLOW):
+        name = item.nodeid.removeprefix("tests/")
+        if name.startswith(SLOW):
             item.add_marker("slow")
+        elif name.startswith(LONG):
+            item.add_marker("long")
     items.sort(key=lambda item: "full-cold-start" not in item.name or "by_hand" not in item.name)
 
 
@@ -72,19 +81,29 @@ def quick_hashes() -> Iterator[None]:
 
 
 @pytest.fixture(scope="session")
-def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None, frost: Bundle) -> Path:
-    """A database with the demo school in it, made once: its passwords take two seconds to hash.
-
-    What the model finds out about the exercise that most tests start is there, so that no server flies it again.
-    """
+def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Path:
+    """A database with the demo school in it, made once: its passwords take two seconds to hash."""
     made, kept = (tmp_path_factory.mktemp("demo") / name for name in ("made.sqlite", "kept.sqlite"))
-    database: Database = create_app(Settings(database=made, demo=True)).state.database
+    create_app(Settings(database=made, demo=True)).state.database.close()
+    return _copied(made, kept)
+
+
+def _copied(database: Path, to: Path) -> Path:
+    """A copy in one file, with what still lies in the log beside the database."""
+    with closing(sqlite3.connect(database)) as source, closing(sqlite3.connect(to)) as target:
+        source.backup(target)
+    return to
+
+
+@pytest.fixture(scope="session")
+def served_database(demo_database: Path, tmp_path_factory: pytest.TempPathFactory, frost: Bundle) -> Path:
+    """The same, with what the model finds out about the exercise that most tests start: no server flies it again."""
+    made, kept = (tmp_path_factory.mktemp("served") / name for name in ("made.sqlite", "kept.sqlite"))
+    database = Database(_copied(demo_database, made))
     found = validity_of(frost)
     database.write(lambda session: note_facts(session, frost.digest, found))
     database.close()
-    with closing(sqlite3.connect(made)) as source, closing(sqlite3.connect(kept)) as target:
-        source.backup(target)
-    return kept
+    return _copied(made, kept)
 
 
 @pytest.fixture

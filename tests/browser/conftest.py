@@ -116,9 +116,9 @@ class Server:
 
 
 @pytest.fixture
-def server(tmp_path: Path, demo_database: Path) -> Iterator[Server]:
+def server(tmp_path: Path, served_database: Path) -> Iterator[Server]:
     running = Server(tmp_path)
-    shutil.copy(demo_database, running.database)
+    shutil.copy(served_database, running.database)
     running.start()
     yield running
     running.stop()

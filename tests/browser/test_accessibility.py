@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from datetime import date
 from importlib.resources import files
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -40,9 +39,8 @@ def violations(page: Page, colours_alone: bool = False) -> dict[str, list[str]]:
 
 
 @pytest.fixture
-def school(server: Server, demo_database: Path) -> Iterator[tuple[Server, dict[str, str]]]:
+def school(server: Server) -> Iterator[tuple[Server, dict[str, str]]]:
     """A school with something on every page, and the addresses of what was made."""
-    del demo_database
     database = Database(server.database)
     run = signed(database, "ines", SLIPPED)
     other = flown(database, "ines", days_ago=3)

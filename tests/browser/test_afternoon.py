@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import io
 import re
-from pathlib import Path
 
 import pytest
 import vobject
@@ -22,9 +21,8 @@ SLIPPED = without(perfect_frost(), about("see", control="wipers"))
 
 
 @pytest.fixture
-def past(server: Server, demo_database: Path) -> tuple[Server, str, str]:
+def past(server: Server) -> tuple[Server, str, str]:
     """A school in which three of six missed the wipers, one record is signed, and Petra's pass is too old."""
-    del demo_database
     database = Database(server.database)
     run = signed(database, "ines", SLIPPED)
     for name in ("tobias", "maribel"):

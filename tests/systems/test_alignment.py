@@ -23,9 +23,9 @@ FINDING = Alignment(
     ],
 )  # fmt: skip
 def test_it_counts_down_to_best_accuracy(tick: int, progress: float, seconds_left: float, counter: int) -> None:
-    figures = alignment_figures(FINDING, tick)
-    assert figures[:3] == (pytest.approx(progress), pytest.approx(seconds_left), counter)
-    assert figures[4] == 0.4
+    done, left, shown, _, position_error_km = alignment_figures(FINDING, tick)
+    assert [done, left, shown] == pytest.approx([progress, seconds_left, counter])
+    assert position_error_km == 0.4
 
 
 def test_heading_is_unknown_until_it_is_level_and_then_known_ever_better() -> None:

@@ -77,12 +77,12 @@ def shared_workers() -> Iterator[tuple[SharedWorker, SharedWorker]]:
 @pytest.fixture
 def app_client(
     tmp_path: Path,
-    demo_database: Path,
+    served_database: Path,
     shared_workers: tuple[SharedWorker, SharedWorker],
     monkeypatch: pytest.MonkeyPatch,
 ) -> Iterator[TestClient]:
     database = tmp_path / "db.sqlite"
-    copy(demo_database, database)
+    copy(served_database, database)
     app = create_app(Settings(database=database, demo=True))
     app.state.judges.worker, app.state.reader = shared_workers
     monkeypatch.setattr("lumenstat.web.app._warm", lambda database: None)  # no trainee waits here
