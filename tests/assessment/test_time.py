@@ -42,9 +42,12 @@ def test_the_perfect_flight_loses_nothing() -> None:
 
 
 def test_a_pause_is_lost_where_it_was_made() -> None:
-    time = time_of(later(rehearsed(NAME)(), "set", 40, control="apu_master", to="ON"))
+    events = later(rehearsed(NAME)(), "set", 40, control="apu_master", to="ON")
+    time = time_of(events)
     assert [(lost.seconds, lost.item) for lost in time.lost] == [(40.0, "master")]
-    assert "40.0 s between" in time.lost[0].says
+    done_at = next(e.tick for e in events if about("set", control="apu_master", to="ON")(e)) / 100
+    says = time.lost[0].says
+    assert says.startswith("40.0 s between") and says.endswith(f"done at {done_at:.1f} s.")
 
 
 def test_a_pause_that_a_wait_swallows_costs_nothing() -> None:

@@ -22,18 +22,18 @@ UNLIT_FLOW = 0.25
 class EngineState:
     """What the discrete half tells the continuous half of an engine, unchanged until the next event."""
 
-    burning: float = 0.0
-    richness: float = 1.0
-    slowed: float = 1.0
-    oiled: bool = True
-    fuel: bool = False
-    cranking: bool = False
-    air: bool = False
-    governed: float = 100.0
-    output_share: float = 1.0
-    pool_target: float = 0.0
-    heat_target: float = 0.0
-    motor_target: float = 0.0
+    burning: float
+    richness: float
+    slowed: float
+    oiled: bool
+    fuel: bool
+    cranking: bool
+    air: bool
+    governed: float
+    output_share: float
+    pool_target: float
+    heat_target: float
+    motor_target: float
 
     @property
     def still(self) -> bool:
