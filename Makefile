@@ -9,7 +9,7 @@ APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 # Where the environment forbids it, every process would compile the whole source again: a second and a half of a core each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test quick coverage mutants check bench soak assets texts schemas screenshots clean
+.PHONY: demo test quick coverage mutants kept check bench soak assets texts schemas screenshots clean
 
 demo: $(VENV)/.app
 	@echo "Opening the demo school: its address follows in some seconds. Ctrl+C stops it; make demo goes on where it was."
@@ -31,6 +31,10 @@ coverage: $(VENV)/.test
 # Single-point changes of the core, and which of them no test notices; about an hour for a hundred.
 mutants: $(VENV)/.test
 	$(BIN)/python -m tests.mutants
+
+# Flights, ledgers and proofs as they are now, to be compared with from here on; what differs stands in the diff.
+kept: $(VENV)/.test
+	$(BIN)/python -m tests.kept
 
 check: $(VENV)/.test
 	$(BIN)/ruff format --check .

@@ -109,6 +109,19 @@ def test_a_failed_limiter_lets_the_battery_take_more_than_its_limit(frost: Bundl
     assert bad["contactor.start_battery.amps"] > 90
 
 
+def test_a_limiter_that_fails_while_it_limits_lets_go_and_holds_again_once_it_is_mended(frost: Bundle) -> None:
+    failed = {"kind": "limiter_failed", "target": "start_battery", "at": 100}
+    a = on_ground_power(aircraft(frost, failed, battery_charge={"main": 0.8, "start": 0.1}))
+    amps = []
+    for seconds in (99, 101, 102):
+        a.arrive(100 * seconds)
+        amps.append(a.a[a.plan.a["contactor.start_battery.amps"]])
+        if seconds == 101:
+            a.faults.clear(0)
+            a.touched()
+    assert amps == [pytest.approx(60.0), pytest.approx(104.6, abs=15), pytest.approx(60.0)]
+
+
 def test_a_leaking_diode_feeds_back(frost: Bundle) -> None:
     def service_only(*faults: dict[str, Any]) -> Any:
         a = aircraft(frost, *faults)

@@ -84,6 +84,7 @@ class Aircraft:
 
     def _rewire(self) -> None:
         self.dynamics.rewire()
+        self.solution = self.dynamics.fitted(self.solution)
 
     # ---- looking -----------------------------------------------------------------------------------------
 

@@ -5,8 +5,9 @@ Everything discrete stays as it is meanwhile; what of it matters here are the `C
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from operator import itemgetter
 
 from lumenstat.network.cached import network_of
@@ -109,6 +110,14 @@ class Dynamics:
         """A first guess: everything dead."""
         count = len(self.branches)
         return Solution([0.0] * len(self.plan.dc), (0,) * count, [0.0] * count)
+
+    def fitted(self, solution: Solution) -> Solution:
+        """A solution as the guess for branches that were made anew: one whose bound is gone is on its line again."""
+        modes = tuple(
+            0 if (mode > 0 and branch.high == math.inf) or (mode < 0 and branch.low == -math.inf) else mode
+            for mode, branch in zip(solution.modes, self.branches, strict=True)
+        )
+        return solution if modes == solution.modes else replace(solution, modes=modes)
 
     # ---- conditions --------------------------------------------------------------------------------------
 
