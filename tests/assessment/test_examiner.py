@@ -221,6 +221,12 @@ def test_a_guard_that_an_item_needs_belongs_to_it() -> None:
     assert judge(strict(TIE, LIGHTS), guard(5, True), put(9, "navigation_lights", "ON")).extras == ()
 
 
+def test_a_guard_that_an_item_needs_stays_its_own_whatever_else_is_moved() -> None:
+    stray = put(8, "hydraulic_pump", "ON")
+    extras = judge(strict(TIE), guard(5, True), put(6, "dc_tie", "OPEN"), guard(7, False), stray).extras
+    assert [extra.control for extra in extras] == ["hydraulic_pump"]
+
+
 def test_a_guard_and_its_switch_moved_wrongly_are_one_extra() -> None:
     ledger = judge(
         strict(LIGHTS), put(2, "navigation_lights", "ON"), guard(5, True), put(6, "dc_tie", "OPEN"), guard(7, False)

@@ -16,6 +16,7 @@ from lumenstat.records.people import now, trainees
 from lumenstat.records.runs import create_run, find_run
 from lumenstat.records.statistics import (
     LEAST_RUNS,
+    ItemLine,
     class_of,
     correlation,
     items_of,
@@ -137,3 +138,8 @@ def test_kinds_of_slip_are_counted_over_everything_that_cost_points(database: Da
     assert database.read(lambda s: slips_in(s, 1)) == [("late", 3), ("omitted", 2), ("wrong", 1)]
     database.write(lambda s: void_run(s, run, "x", "It did not count."))
     assert database.read(lambda s: slips_in(s, 1)) == database.read(lambda s: slips_by(s, one))
+
+
+def test_an_item_that_nobody_came_to_was_missed_by_nobody() -> None:
+    assert ItemLine("lights", times=0, missed=0, tells=None).share == 0.0
+    assert ItemLine("lights", times=4, missed=1, tells=None).share == 0.25
