@@ -106,7 +106,11 @@ def fault_targets(airframe: Sections) -> dict[str, Mapping[str, str]]:
 
 def fault_words(airframe: Sections, kind: str, target: str) -> str:
     """What a fault is called: what is wrong, and the name of the part that it is wrong with."""
-    part = fault_targets(airframe).get(kind, {}).get(target, target)
+    return fault_named(kind, fault_targets(airframe).get(kind, {}).get(target, target))
+
+
+def fault_named(kind: str, part: str) -> str:
+    """The same of a part by its name, for whoever names many at once."""
     known = fault_kinds().get(kind)
     what = known.words if known is not None else kind
     # "APU fire" says of which part it is; there is only one.

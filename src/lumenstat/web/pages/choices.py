@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lumenstat.documents.airframe import Airframe
-from lumenstat.systems.registry import fault_targets, fault_words
+from lumenstat.systems.registry import fault_named, fault_targets
 from lumenstat.web.rendering import Context
 
 
@@ -33,8 +33,8 @@ class FaultChoice(Context):
 def fault_choices(airframe: Airframe) -> list[FaultChoice]:
     """Every fault that an airframe knows, by kind and target."""
     found = [
-        FaultChoice(value=f"{kind}|{target}", words=fault_words(airframe, kind, target))
+        FaultChoice(value=f"{kind}|{target}", words=fault_named(kind, part))
         for kind, targets in fault_targets(airframe).items()
-        for target in targets
+        for target, part in targets.items()
     ]
     return sorted(found, key=lambda choice: choice.words)
