@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from lumenstat.documents.bundles import Library
@@ -203,7 +205,9 @@ def test_electric_motor_needs_both_enables_and_draws_by_its_power() -> None:
     watts = -state["bus.traction.volts"] * (state["battery.pack_a.amps"] + state["battery.pack_b.amps"])
     assert watts == pytest.approx(58_000, rel=0.02)
     aircraft.arrive(40_000)
-    assert now(aircraft)["engine.1.motor_temperature"] > 60
+    # Full power since 10 s, with a lag of 1.2 s; 70 °C of warmth over the 10 °C outside follow with one of 240 s.
+    warmed = 70 * (1 - math.exp(-(400 - 10 - 1.2) / 240))
+    assert now(aircraft)["engine.1.motor_temperature"] == pytest.approx(10 + warmed, abs=0.3)
     set_control(aircraft, "throttle_enable", "OFF")
     aircraft.arrive(41_000)
     assert now(aircraft)["engine.1.propeller_rpm"] < 5
