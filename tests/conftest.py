@@ -32,7 +32,7 @@ SLOW = ("browser", "soak", "kept", "reference", "proving", "rehearsal", "assessm
         "runs/test_workers", "runs/test_hub", "web/", "drafting/", "records/test_keeping", "records/test_opening",
         "simulation/test_engines", "simulation/test_units", "simulation/test_contract", "cli/")  # fmt: skip
 """What no other test waits for: browsers, servers, processes, whole applications, long flights."""
-LONG = ("assessment/test_deciding", "assessment/test_extras", "assessment/test_shipped", "assessment/test_time",
+LONG = ("assessment/test_deciding", "assessment/test_extras", "assessment/test_shipped", "assessment/test_time", "assessment/test_validity",
         "documents/test_loading.py::test_shipped_documents_meet", "exchange/", "language/test_expressions.py::test_any",
         "language/test_intake.py::test_whatever", "runs/test_drills", "runs/test_judging", "runs/test_sending",
         "runs/test_teaching", "runs/test_view", "simulation/test_aircraft.py::test_the_adaptive", "standins/",

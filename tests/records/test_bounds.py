@@ -169,3 +169,9 @@ def test_somebody_s_second_name_gets_a_number_that_fits(database: Database) -> N
         database.write(lambda s, name=name: people.add_person(s, long, name, "trainee", "grey-heron-7"))  # type: ignore[misc]
         names.append(name)
     assert len(set(names)) == 3 and all(len(name) <= 40 for name in names) and names[1].endswith("2")
+
+
+def test_a_first_password_is_seven_syllables_in_three_groups() -> None:
+    groups = people.first_password().split("-")
+    assert [len(group) for group in groups] == [4, 4, 6]
+    assert all(sound in "aeiou" for group in groups for sound in group[1::2])
