@@ -38,8 +38,10 @@ class Hand:
         with self.server.at_pace(PACE_OF_HOLDS):
             self.page.keyboard.down(" ")
             self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
-            time.sleep(seconds / PACE_OF_HOLDS)
+            time.sleep(seconds)
             self.page.keyboard.up(" ")
+            # The aircraft may feel it let go later than the hand: until then time must not hurry on.
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
 
     def do(self, event: LogEvent) -> None:
         args, s = event.args, self.s

@@ -243,8 +243,10 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         ines.focus('[data-control="apu_start"]')
         with server.at_pace(PACE_OF_HOLDS):
             ines.keyboard.down(" ")
+            ines.wait_for_selector('[data-control="apu_start"][aria-pressed="true"]')
             ines.wait_for_timeout(700)
             ines.keyboard.up(" ")
+            ines.wait_for_selector('[data-control="apu_start"][aria-pressed="false"]')
         ines.wait_for_selector('[data-lamp="apu_available"][data-lit="true"]', timeout=20_000)
         s.answer("available")
         s.move("apu_generator", "ON")

@@ -82,8 +82,9 @@ class Keyboard(Hand):
         with self.server.at_pace(PACE_OF_HOLDS):
             self.page.keyboard.down(" ")
             self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
-            time.sleep(seconds / PACE_OF_HOLDS)
+            time.sleep(seconds)
             self.page.keyboard.up(" ")
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
 
     def call(self, item: str, instrument: str, judgement: str) -> None:
         self.find(instrument)
@@ -244,8 +245,9 @@ class Touch(Hand):
             self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
             for drift in range(1, 8):
                 self.finger("touchMove", x + drift, y - 6 * drift)
-                time.sleep(seconds / PACE_OF_HOLDS / 7)
+                time.sleep(seconds / 7)
             self.finger("touchEnd")
+            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
 
     def call(self, item: str, instrument: str, judgement: str) -> None:
         panel = f'[data-item="{item}"]'

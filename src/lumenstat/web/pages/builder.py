@@ -318,9 +318,12 @@ def _standing(request: Request, draft_id: str) -> DraftStatus:
 
 def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderContext:
     at = _standing(request, draft_id)
-    kept, draft, read = at.kept, at.draft, at.read
     desk = request.app.state.proofs
-    job = desk.job(read.bundle.digest) if read.bundle else None
+    job = desk.job(at.read.bundle.digest) if at.read.bundle else None
+    # It can end while the draft is read: what it found is then looked up once more, or the page would show half of it.
+    if job is not None and job.over.is_set() and not at.whole_as_it_stands:
+        at = _standing(request, draft_id)
+    kept, draft, read = at.kept, at.draft, at.read
     doing = {} if job is None else {"doing": job.doing, "done": job.done, "of": job.of, "failed": job.failed}
     # A job that is over is kept for what it failed of; as long as it says what it does, the page would ask again.
     if job is not None and job.over.is_set():
