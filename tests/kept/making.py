@@ -19,6 +19,7 @@ from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import Sampler
 from lumenstat.systems.registry import fault_kinds, fault_targets
+from tests.kept import files
 from tests.procedures import every_shipped, shipped
 
 EVERY_TICKS = 100
@@ -107,9 +108,7 @@ def log_of(name: str, which: str) -> tuple[LogEvent, ...]:
 
 @cache
 def ledgers() -> dict[tuple[str, str], dict[str, Any]]:
-    from tests.kept.files import read_ledgers
-
-    return read_ledgers()
+    return files.read_ledgers()
 
 
 def flown_log(name: str, which: str) -> tuple[LogEvent, ...]:

@@ -7,7 +7,7 @@ import pytest
 from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import Library
 from lumenstat.language.wording import catalogue_of, told
-from lumenstat.systems.registry import fault_kinds, fault_targets, fault_words
+from lumenstat.systems.registry import fault_kinds, fault_named, fault_targets, fault_words
 
 
 @pytest.fixture(scope="module")
@@ -20,6 +20,11 @@ def rowan(library: Library) -> Airframe:
 def test_no_two_kinds_of_fault_are_called_the_same() -> None:
     words = [fault.words for fault in fault_kinds().values()]
     assert len(set(words)) == len(words)
+
+
+def test_a_short_name_of_a_part_is_not_taken_for_a_piece_of_a_word() -> None:
+    assert fault_named("fuel_pump_failed", "L") == "Fuel pump failed: L"
+    assert fault_named("fuel_pump_failed", "Fuel pump") == "Fuel pump failed"
 
 
 def test_no_two_faults_of_an_airframe_are_called_the_same(rowan: Airframe) -> None:

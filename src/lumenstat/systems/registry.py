@@ -113,8 +113,8 @@ def fault_named(kind: str, part: str) -> str:
     """The same of a part by its name, for whoever names many at once."""
     known = fault_kinds().get(kind)
     what = known.words if known is not None else kind
-    # "APU fire" says of which part it is; there is only one.
-    if part.lower() in what.lower():
+    # "APU fire" says already of which part it is.
+    if f" {part} ".lower() in f" {what} ".lower():
         return phrase("{fault:high}", fault=what)
     return phrase("{what:high}: {part}", part=part, what=what)
 

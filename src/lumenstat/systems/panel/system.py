@@ -59,7 +59,7 @@ class Panels(System):
     def fault_targets(cls, airframe: Sections) -> Mapping[str, Mapping[str, str]]:
         """Lamps and instruments."""
         panels = airframe.section(PanelsSection).panels
-        # With their panels: half a dozen lamps may be called "Door open".
+        # With their panels: "Available" alone may stand on several of them.
         lamps = {lamp.id: joined(", ", (panel.name, lamp.name)) for panel in panels for lamp in panel.lamps}
         instruments = {each.id: joined(", ", (panel.name, each.name)) for panel in panels for each in panel.instruments}
         return {"bulb_dead": lamps, "display_dead": instruments}

@@ -151,6 +151,7 @@ def lay_out(trace: Trace, ledger: Ledger, procedure: Procedure, airframe: Airfra
     )
     film_top = strips_top + len(strips) * STRIP + 6
     machines_top = film_top + HEIGHT + 8
+    # A trace holds phases as codes; the airframe has the words of each.
     words = {
         each.phase: {word: word for word in each.phases}
         for system in systems_of(airframe)

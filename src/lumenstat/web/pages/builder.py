@@ -152,7 +152,7 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
     read, proof = at.read, at.proven
     flown = next((each for each in proof.items if each.item == item), None) if proof else None
     if flown is not None and read.bundle is not None:
-        # The model's own flight is kept by the proof, so this is one look into it and no second flight.
+        # Flown once and kept with its snapshots, so that the next item is one look into it.
         moment = request.app.state.replays.perfect_moment(read.bundle, round(flown.ends * 100))
         return json_answer(
             request,
