@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import Server, signed_in
+from tests.browser.conftest import Server, signed_in, station_of
 
 NAMES = ("Ada Quill", "Bo Ferris", "Cyrus Oyelaran", "Dunja Holt", "Esme Tarrant", "Finn Abara")
 OWN = "kittens-in-the-hangar"
@@ -221,6 +221,33 @@ def the_form_keeps_what_was_typed(page: Page) -> None:
     page.unroute("**/override")
     row.locator("text=Save").click()
     expect(page.locator("[data-overridden]").first).to_contain_text("It was said to me.")
+
+
+def test_what_is_put_in_before_the_first_action_is_answered_at_once(browser: Browser, server: Server) -> None:
+    """Time stands, and neither a fault nor a note moves anything on the deck: no frame comes that tells of it."""
+    with signed_in(browser, server, "odile") as page:
+        page.goto(station_of(server, "frost-on-the-ramp"))
+        expect(page.locator("[data-link]")).to_have_text("Desk linked")
+        page.wait_for_timeout(1500)  # the first look at the log, which the first frame brings, is over
+        page.select_option("[data-do=fault] select", "bulb_dead|apu_available")
+        page.click("text=Inject it")
+        expect(page.locator("[data-faults] li")).to_contain_text("Dead bulb: APU, Available", timeout=10_000)
+        expect(page.locator("[data-faults] li")).to_be_in_viewport(ratio=1.0)
+        page.fill("[data-do=fault] [name=when]", "bus.dc_essential.volts > 20")
+        page.click("text=Inject it")
+        expect(page.locator("text=bus.dc_essential.volts is a figure")).to_be_visible()
+        expect(page.locator("[data-do=fault] [name=when]")).to_have_value("bus.dc_essential.volts > 20")
+        page.fill("[data-do=fault] [name=when]", "bus.dc_essential.alive")
+        page.click("text=Inject it")
+        expect(page.locator("[data-faults] li")).to_have_count(2, timeout=10_000)
+        page.fill("[data-do=note] input", "A dead bulb for the third one")
+        page.click("text=Pin it at this moment")
+        page.click("[data-side-tab=log]")
+        lines = page.locator("[data-log] li")
+        expect(lines).to_have_count(3, timeout=10_000)
+        expect(lines.nth(0)).to_contain_text("A dead bulb for the third one")
+        expect(lines.nth(2)).to_contain_text("Dead bulb: APU, Available")
+        expect(page.locator("[data-clock]")).to_have_text("T+00:00")
 
 
 def test_the_desk_is_worked_by_keys_alone(browser: Browser, server: Server) -> None:

@@ -101,6 +101,7 @@ def test_all_problems_come_in_one_pass_with_their_lines(tmp_path: Path) -> None:
         ("ac_essential: [ac_left, ac_right, inverter]", "ac_left2: [inverter]", "no AC bus 'ac_left2'|nothing can feed"),
         ("      - ac_left\n      - {source: ground, when: control.ground_service", "      - ac_service\n      - {source: ground, when: control.ground_service", "in a circle"),
         ('when: control.inverter == "ON"}', 'when: bus.dc_left.volts > 20}', "logic reads states, not figures|has no key"),
+        ('when: control.inverter == "ON"}', 'when: lamp.apu_available}', "read what lamp.apu_available shows|has no key"),
         ("lever: flap_lever", "lever: flap_leaver", "did you mean 'flap_lever'"),
         ("anode: dc_left", "anode: ac_left", "no DC bus 'ac_left'"),
         ("possible_when: [away]", "possible_when: [gone]", "no state 'gone'"),

@@ -65,5 +65,7 @@ class Checker:
                 # Where a control stands is a state, also where it is a figure.
                 if quantity is None or name.startswith("control."):
                     continue
-                if quantity.kind == "number" or name.startswith(("lamp.", "instrument.")):
-                    self.wrong(path, f"logic reads states, not figures: make a comparator with hysteresis on {name}")
+                if name.startswith(("lamp.", "instrument.")):
+                    self.wrong(path, f"logic reads states, not what is shown: read what {name} shows")
+                elif quantity.kind == "number":
+                    self.wrong(path, f"logic reads states, not figures: {name} is a figure; make a comparator on it")

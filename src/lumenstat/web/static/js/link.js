@@ -70,8 +70,10 @@ export class Link {
       this.on.ended();
     } else if (frame.type === "stopped") this.on.stopped(frame.says);
     else {
-      if (frame.id) this.pending.delete(frame.id);
-      if (frame.type === "refused") this.on.refused(frame.says);
+      const sent = this.pending.get(frame.id);
+      this.pending.delete(frame.id);
+      if (frame.type === "refused") this.on.refused(frame.says, sent);
+      else if (sent) this.on.done?.(sent);
     }
   }
 

@@ -40,7 +40,11 @@ class Station {
     this.link = new Link(root.dataset.socket, {
       frame: (frame) => this.take(frame),
       linked: (yes, note) => this.showLink(yes, note),
-      refused: (says) => this.say(says),
+      done: (sent) => this.watch?.done(sent),
+      refused: (says, sent) => {
+        this.say(says);
+        if (sent) this.watch?.refused(sent);
+      },
       signedOut: () => this.dialogs.open("signed-out"),
       ended: () => window.location.assign(root.dataset.debrief),
       stopped: (says) => this.dialogs.stopped(says),
@@ -122,8 +126,8 @@ class Station {
     byId("clock-note").textContent = clock.finished
       ? _("ended, being judged")
       : clock.frozen
-        ? "frozen"
-      : !clock.running
+        ? _("frozen")
+        : !clock.running
         ? _("starts with the first action")
         : clock.rate > 1
           ? _("×{rate}, drops to ×1 by itself", { rate: clock.rate })

@@ -19,7 +19,8 @@ export class Watch {
     this.root = root;
     this.station = station;
     this.next = 0;
-    this.faults = 0;
+    this.injected = false;
+    this.asking = false;
     this.mode = "look";
     for (const tab of root.querySelectorAll("[data-side-tab]")) tab.addEventListener("click", () => this.turn(tab.dataset.sideTab));
     for (const form of root.querySelectorAll("[data-do]")) {
@@ -42,6 +43,7 @@ export class Watch {
       tab.setAttribute("aria-selected", String(tab.dataset.sideTab === name));
     }
     if (name === "verdicts") this.judge();
+    if (name === "log") this.stir();
   }
 
   freeze() {
@@ -96,6 +98,18 @@ export class Watch {
     }
   }
 
+  // While time stands still, a note or a fault moves nothing on the deck, and no frame tells of it.
+  done({ verb }) {
+    if (verb === "fault") this.injected = true;
+    this.stir();
+  }
+
+  // What was typed for it is there again, to be mended.
+  refused({ verb, args }) {
+    const field = this.root.querySelector(`[data-do="${verb}"] input`);
+    if (field && !field.value) field.value = args.text ?? args.when ?? "";
+  }
+
   key(event) {
     const focus = (name) => {
       this.turn("do");
@@ -128,11 +142,19 @@ export class Watch {
   }
 
   async look() {
+    // Two answers at once would write the same lines twice.
+    if (this.asking) {
+      this.stir();
+      return;
+    }
+    this.asking = true;
     try {
       const answer = await fetch(`${this.root.dataset.watch}?after=${this.next}`, { headers: { accept: "application/json" } });
       if (answer.ok) this.paint(await answer.json());
     } catch {
       // The station says that the link is lost; it is looked at again with the next frame.
+    } finally {
+      this.asking = false;
     }
   }
 
@@ -174,7 +196,14 @@ export class Watch {
       row.append(made("span", "flex-1 text-amber", words), clear);
       return row;
     });
-    this.root.querySelector("[data-faults]").replaceChildren(...rows);
+    const list = this.root.querySelector("[data-faults]");
+    const more = rows.length > list.children.length;
+    list.replaceChildren(...rows);
+    // The answer to whoever has just pressed the button may lie below the edge of the window.
+    if (this.injected && more) {
+      this.injected = false;
+      rows.at(-1).scrollIntoView({ block: "nearest" });
+    }
   }
 
   async judge() {
