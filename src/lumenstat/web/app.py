@@ -95,6 +95,7 @@ PAGES = (
     live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
+WARM_AFTER_SECONDS = 0.5
 OWN_WORDS = {
     "Not Found": phrase("There is nothing at this address."),
     "Method Not Allowed": phrase("Nothing can be sent to this address."),
@@ -121,7 +122,7 @@ def create_app(settings: Settings) -> Lumenstat:
         state.judges.start()
         state.housekeeping.start()
         state.sender.start()
-        warming = asyncio.create_task(asyncio.to_thread(_warm, database))
+        warming = asyncio.create_task(_warm_soon(database))
         life = (History(database, state.judges), DemoClass(database, state.hub)) if settings.demo_life else None
         if life is not None:
             await asyncio.to_thread(database.write, plan_today)
@@ -184,6 +185,12 @@ def record_store_of(settings: Settings) -> RecordStore | None:
     if not settings.record_store:
         return None
     return RecordStore(settings.record_store, settings.record_store_key, settings.home_address or HOME)
+
+
+async def _warm_soon(database: Database) -> None:
+    """Make exercises ready once whoever waits for the first page has it, which would take twice as long beside this."""
+    await asyncio.sleep(WARM_AFTER_SECONDS)
+    await asyncio.to_thread(_warm, database)
 
 
 def _warm(database: Database) -> None:
