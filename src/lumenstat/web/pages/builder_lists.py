@@ -182,8 +182,9 @@ def _fields(content: Mapping[str, Any], at: str, path: str, choices: Choices) ->
         yield from _fault(content, at, choices)
         yield figure(content, f"{at}.at", phrase("At"), "s")
         yield figure(content, f"{at}.amount", phrase("Amount"))
-        yield expression(content, f"{at}.when", phrase("Or when"))
-        yield expression(content, f"{at}.clear_when", phrase("Gone again when"))
+        # Conditions are long: each has a line of its own.
+        for name, label in (("when", phrase("Or when")), ("clear_when", phrase("Gone again when"))):
+            yield expression(content, f"{at}.{name}", label).model_copy(update={"whole": True})
     else:
         yield words(content, f"{at}.name", phrase("Line"))
         yield words(content, f"{at}.value", phrase("Value"))
