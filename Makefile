@@ -41,6 +41,7 @@ check: $(VENV)/.test
 	$(BIN)/ruff check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/djlint src/lumenstat/web/templates --check --quiet
 	$(BIN)/djlint src/lumenstat/web/templates --lint --quiet
 
 bench: $(VENV)/.test chromium

@@ -44,6 +44,11 @@ class Person:
         return answer.headers["location"].split("/")[2]
 
 
+def packed(page: str) -> str:
+    """A page without the white space that its templates have for their readers' sake."""
+    return re.sub(r"(?<=>) | (?=<)", "", re.sub(r"\s+", " ", page))
+
+
 def wait_until_judged(person: Person, run: str) -> None:
     """Have a run judged, and wait for it."""
     judges = person.client.app.state.judges  # type: ignore[attr-defined]

@@ -14,7 +14,7 @@ from httpx2 import Response
 
 from lumenstat.records.lists import RunFilter, find_runs
 from lumenstat.records.runs import find_run
-from tests.web.conftest import Person, another
+from tests.web.conftest import Person, another, packed
 
 CSV = b"Challenge,Response,Who,Why\nMain battery,ON,captain,It feeds Essential DC.\nEssential DC,22 to 29 V,captain,It must live.\n"
 
@@ -146,12 +146,12 @@ def test_who_comes_second_is_told_and_shown_both(app_client: Any, draft: Draft) 
 
 def test_the_script_shows_brackets_and_what_an_item_hangs_on(draft: Draft) -> None:
     draft.edit("fields", item="main-battery", fields={"applies_when": "time > 5", "one_of": "power"})
-    script = draft.parts()["script"]
+    script = packed(draft.parts()["script"])
     assert "Set, if, or: Main battery" in script
     section = re.search(r'data-bracket="([^"]+)" data-to="any"', script)
     assert section is not None
     draft.edit("section", section=section.group(1), fields={"order": "any"})
-    script = draft.parts()["script"]
+    script = packed(draft.parts()["script"])
     assert "bracket-any" in script and f'data-bracket="{section.group(1)}" data-to="strict"' in script
 
 

@@ -19,7 +19,7 @@ from lumenstat.language.wording import catalogue_of, phrase, told
 from lumenstat.records.runs import find_run
 from lumenstat.runs.judging import Underway
 from lumenstat.web.pages.being_judged import progress_of
-from tests.web.conftest import Person, wait_until_judged
+from tests.web.conftest import Person, packed, wait_until_judged
 from tests.web.test_builder import begin
 from tests.web.test_training import planned
 
@@ -52,7 +52,7 @@ def _told_apart(person: Person, run: str) -> list[dict[str, object]]:
 def test_an_account_chooses_its_language_and_pages_follow(german: Person, odile: Person) -> None:
     page = german.client.get("/account").text
     assert '<html lang="de"' in page and "Ihr Konto" in page and "Gespeichert." not in page
-    assert re.search(r'<option value="de" lang="de"\s+selected>Deutsch</option>', page)
+    assert '<option value="de" lang="de" selected>Deutsch</option>' in packed(page)
     assert "Nothing waits for you" not in german.client.get("/home").text
     assert '<html lang="en"' in odile.client.get("/home").text
 

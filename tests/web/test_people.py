@@ -16,7 +16,7 @@ from lumenstat.demo import DEMO_PASSWORD
 from lumenstat.records.people import find_person
 from lumenstat.settings import Settings
 from lumenstat.web.app import create_app
-from tests.web.conftest import ORIGIN, Person, another
+from tests.web.conftest import ORIGIN, Person, another, packed
 from tests.web.test_front import judged_run
 
 OWN = "kittens-in-the-hangar"
@@ -50,7 +50,7 @@ def fields(person: Person, path: str) -> dict[str, str]:
 
 def slips(page: str) -> dict[str, str]:
     names = re.findall(r'data-slip="([^"]+)"', page)
-    passwords = re.findall(r"data-password>([^<]+)<", page)
+    passwords = re.findall(r"data-password>([^<]+)<", packed(page))
     return dict(zip(names, passwords, strict=False))
 
 

@@ -20,7 +20,7 @@ from lumenstat.records.runs import add_event, find_run
 from lumenstat.records.sealing import verify
 from lumenstat.records.tables import AppraisalRecord, Override, Run, RunEvent
 from tests.flights import PERFECT, log_of, perfect_frost, rehearsed, without
-from tests.web.conftest import Person, another, wait_until_judged
+from tests.web.conftest import Person, another, packed, wait_until_judged
 
 
 @pytest.fixture
@@ -75,12 +75,12 @@ def test_flying_on_from_a_moment_names_its_origin(odile: Person, ines: Person, r
 
 
 def test_an_override_stands_beside_the_computed_verdict(odile: Person, ines: Person, run_id: str) -> None:
-    before = odile.client.get(f"/runs/{run_id}/debrief").text
+    before = packed(odile.client.get(f"/runs/{run_id}/debrief").text)
     assert 'data-row="wipers" data-verdict="omitted"' in before
     why = {"item": "wipers", "verdict": "done", "points": "1", "reason": "Seen on the camera, said too softly."}
     assert post(ines, run_id, "override", **why) == 403
     assert post(odile, run_id, "override", **why) == 303
-    page = odile.client.get(f"/runs/{run_id}/debrief").text
+    page = packed(odile.client.get(f"/runs/{run_id}/debrief").text)
     assert 'data-row="wipers" data-verdict="done"' in page
     assert "Computed: omitted, 0." in page
     assert "Seen on the camera, said too softly." in page
