@@ -12,6 +12,7 @@ from lumenstat.assessment.appraisal import Appraisal
 from lumenstat.assessment.ledger import Ledger
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language.wording import KEEP_PARTS
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.people import find_person, now
@@ -59,7 +60,9 @@ def flown(
     def judged(session: Session) -> None:
         run = find_run(session, run_id)
         found = score(run.exercise.bundle, log_of(session, run))
-        end_run(session, run_id, found.ledger.model_dump_json(), trace_of(found.flight).model_dump_json())
+        end_run(
+            session, run_id, found.ledger.model_dump_json(context=KEEP_PARTS), trace_of(found.flight).model_dump_json()
+        )
 
     database.write(judged)
     return run_id

@@ -32,7 +32,7 @@ class Station:
     def turn_to(self, item: str) -> None:
         """Turn the card to an item, unless it comes up by itself."""
         try:
-            self.at(item, seconds=0.5)
+            self.at(item, seconds=0.15)
         except NotThere:
             # It may come up by itself between the look and the click; then there is no line left to click.
             with contextlib.suppress(NotThere):

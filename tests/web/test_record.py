@@ -8,31 +8,41 @@ import io
 import json
 import re
 from collections.abc import Callable
+from pathlib import Path
+from shutil import copy
 
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import update
+from sqlalchemy import select, update
 from typer.testing import CliRunner
 
 from lumenstat.cli import app
 from lumenstat.documents.bundles import Library, shipped_exercises
-from lumenstat.records.runs import add_event, find_run
+from lumenstat.records.database import Database
+from lumenstat.records.runs import find_run
 from lumenstat.records.sealing import verify
 from lumenstat.records.tables import AppraisalRecord, Override, Run, RunEvent
 from tests.flights import PERFECT, log_of, perfect_frost, rehearsed, without
+from tests.school import flown
 from tests.web.conftest import Person, another, packed, wait_until_judged
 
 
+@pytest.fixture(scope="module")
+def served_database(served_database: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """With a flown and judged run, made once: the wipers were never looked at, the beacon was left on."""
+    path = tmp_path_factory.mktemp("judged") / "db.sqlite"
+    copy(served_database, path)
+    database = Database(path)
+    flown(database, events=without(perfect_frost(), lambda e: e.args.get("control") == "wipers"))
+    database.close()
+    return path
+
+
 @pytest.fixture
-def run_id(odile: Person, ines: Person) -> str:
-    """A flown and judged run: the wipers were never looked at, the beacon was left on."""
-    run = odile.start()
-    database = odile.client.app.state.database  # type: ignore[attr-defined]
-    events = without(perfect_frost(), lambda e: e.args.get("control") == "wipers")
-    for number, event in enumerate(events):
-        database.write(lambda s, n=number, e=event: add_event(s, run, n, e, None))
-    wait_until_judged(odile, run)
-    return run
+def run_id(odile: Person) -> str:
+    """The run that is judged already."""
+    (found,) = odile.client.app.state.database.read(lambda session: session.scalars(select(Run.id)).all())  # type: ignore[attr-defined]
+    return str(found)
 
 
 def post(person: Person, run: str, what: str, **form: str) -> int:
