@@ -42,15 +42,25 @@ def exercises() -> list[str]:
 
 def _figure(value: object) -> float:
     match value:
-        case bool():
-            return float(value)
-        case int() | float():
+        case bool() | int() | float():
             return float(value)
         case None:
             return -1.0
         case _:
-            # Texts have no order: the sum over their letters tells one from another, and is the same everywhere.
-            return float(sum(n * ord(letter) for n, letter in enumerate(str(value), start=1)))
+            return _text_figure(str(value))
+
+
+@cache
+def _text_figure(text: str) -> float:
+    """Texts have no order: the sum over their letters tells one from another, and is the same everywhere."""
+    return float(sum(n * ord(letter) for n, letter in enumerate(text, start=1)))
+
+
+def _mean(values: Sequence[Any]) -> float:
+    try:
+        return float(sum(values)) / len(values)
+    except TypeError:
+        return sum(map(_figure, values)) / len(values)
 
 
 def rounded(figure: float) -> float:
@@ -67,10 +77,7 @@ def figures_of(bundle: Bundle, events: Sequence[LogEvent]) -> Figures:
 
     flight = fly(bundle, events, lenient=True, also=[sampler])
     rows, end = samplers[0].rows, flight.aircraft.state()
-    return {
-        name: [rounded(sum(_figure(row[name]) for row in rows) / len(rows)), rounded(_figure(value))]
-        for name, value in end.items()
-    }
+    return {name: [rounded(_mean([row[name] for row in rows])), rounded(_figure(value))] for name, value in end.items()}
 
 
 def with_fault(events: Sequence[LogEvent], kind: str, target: str) -> list[LogEvent]:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from lumenstat.assessment.ledger import Effect, ExtraRow
+from lumenstat.assessment.left_behind import changed_state, left_words
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language import naming
@@ -15,7 +16,6 @@ from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.plan import plan_for
 from lumenstat.simulation.variants import Outcome, Variants
 from lumenstat.systems.panel.part import PanelsSection
-from lumenstat.systems.terms import Discrete
 
 ALIVE_TICKS_THAT_MATTER = 100
 FLOWN_AGAIN_AT_MOST = 10_000
@@ -196,9 +196,12 @@ def _subject(event: LogEvent) -> str:
 
 
 def _did(bundle: Bundle, event: LogEvent) -> str:
+    if event.verb == "request":
+        service, action = bundle.airframe.names_of_request(event.args["service"], event.args["action"])
+        return phrase("{service}: {action} asked for", service=service, action=action)
     name = _subject(event)
     control = bundle.airframe.section(PanelsSection).told_apart.get(name)
-    shown = control.name if control else next((s.name for s in bundle.airframe.services if s.id == name), name)
+    shown = control.name if control else name
     match event.verb:
         case "set":
             return phrase("{shown} set to {to}", shown=shown, to=position_text(event.args["to"]))
@@ -208,8 +211,6 @@ def _did(bundle: Bundle, event: LogEvent) -> str:
                 if event.args["open"]
                 else phrase("Guard of {shown} closed", shown=shown)
             )
-        case "request":
-            return phrase("{shown}: {action} asked for", shown=shown, action=event.args["action"])
         case _:
             return (
                 phrase("{shown} pressed", shown=shown)
@@ -240,15 +241,8 @@ def _difference(
     # The very same object: the flight without it became the flight with it before the end.
     if base.state is without.state:
         return "harmless", phrase("{it} changed nothing else", it=it)
-    if (name := _left_changed(base.state, without.state, own)) is not None:
-        would, stands = _shown(without.state[name]), _shown(base.state[name])
-        return "deviation", phrase(
-            "without {it}, {quantity} would be {would} at the end, not {stands}",
-            it=it,
-            quantity=words_of(name),
-            would=would,
-            stands=stands,
-        )
+    if (name := changed_state(base.state, without.state, own)) is not None:
+        return "deviation", left_words(bundle, name, base.state[name], without.state[name], it)
     for each in plan_for(bundle.airframe).used_up:
         one, two = base.state[each.quantity], without.state[each.quantity]
         if isinstance(one, float) and isinstance(two, float) and abs(one - two) > each.matters:
@@ -256,28 +250,3 @@ def _difference(
                 "{battery} ended {percent:.1f} % of its charge apart", battery=each.name, percent=abs(one - two) * 100
             )
     return "harmless", phrase("{it} changed nothing else", it=it)
-
-
-def _left_changed(
-    with_: Mapping[str, Discrete | None], other: Mapping[str, Discrete | None], own: set[str]
-) -> str | None:
-    """The first switch or state, but its own, that stands elsewhere at the end for it."""
-    for name, value in with_.items():
-        # Lamps, instruments and loads only show what a state does that is named by itself.
-        if name in own or name.startswith(("lamp.", "instrument.", "load.", "time")) or isinstance(value, float):
-            continue
-        if value != other[name]:
-            return name
-    return None
-
-
-def _shown(value: Discrete | None) -> str:
-    """A state as words."""
-    if isinstance(value, bool):
-        return phrase("on") if value else phrase("off")
-    return phrase("dark") if value is None else str(position_text(value))
-
-
-def words_of(name: str) -> str:
-    """A dotted quantity as words."""
-    return name.replace(".", " ").replace("_", " ")

@@ -6,7 +6,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language.values import position_text
 from lumenstat.language.wording import phrase
-from lumenstat.runs.telling import part_name, service_names
+from lumenstat.runs.telling import part_name
 
 
 def told(event: LogEvent, bundle: Bundle) -> str | None:
@@ -25,7 +25,7 @@ def told(event: LogEvent, bundle: Bundle) -> str | None:
         case "release":
             return phrase("Your instructor let go {part}.", part=_part(str(args["control"]), bundle))
         case "request":
-            service, action = service_names(args, bundle)
+            service, action = bundle.airframe.names_of_request(args["service"], args["action"])
             return phrase("Your instructor asked the ground crew: {service}, {action}.", service=service, action=action)
         case "give":
             item = bundle.procedure.by_id[str(args["item"])].item.challenge

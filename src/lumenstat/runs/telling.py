@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Any
 
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent, flow_done
@@ -59,7 +58,7 @@ def said_of(event: LogEvent, bundle: Bundle) -> str:
         case "respond" | "confirm":
             return phrase("{item}: answered", item=_item(args["item"], bundle))
         case "request":
-            service, action = service_names(args, bundle)
+            service, action = bundle.airframe.names_of_request(args["service"], args["action"])
             return phrase("Asked the crew: {service}, {action}", service=service, action=action)
         case "hint":
             return phrase("{item}: hint {level} taken", item=_item(args["item"], bundle), level=args["level"])
@@ -121,15 +120,6 @@ def part_name(part: str, bundle: Bundle) -> str:
     airframe = bundle.airframe
     found = airframe.controls.get(part) or airframe.instruments.get(part) or airframe.lamps.get(part)
     return found.name if found is not None else part
-
-
-def service_names(args: Mapping[str, Any], bundle: Bundle) -> tuple[str, str]:
-    """What a service and one of its actions are called; their ids where the airframe has none of them."""
-    service = next((each for each in bundle.airframe.services if each.id == args["service"]), None)
-    if service is None:
-        return str(args["service"]), str(args["action"])
-    names = {action.id: action.name for action in service.actions}
-    return service.name, names.get(args["action"], str(args["action"]))
 
 
 def _item(item: str, bundle: Bundle) -> str:

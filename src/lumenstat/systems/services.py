@@ -73,6 +73,13 @@ class ServicesSection(Written):
 
     services: tuple[Service, ...] = ()
 
+    def names_of_request(self, service: str, action: str) -> tuple[str, str]:
+        """What a service and one of its actions are called; their ids where the airframe has none of them."""
+        found = next((each for each in self.services if each.id == service), None)
+        if found is None:
+            return service, action
+        return found.name, {each.id: each.name for each in found.actions}.get(action, action)
+
 
 class ServicesStart(Written):
     """Services that begin in another state than an aircraft left alone."""

@@ -1,0 +1,51 @@
+"""What an action left behind is told by what it means, not by the name of a quantity."""
+
+from __future__ import annotations
+
+import pytest
+
+from lumenstat.assessment.left_behind import changed_state, left_words
+from lumenstat.language.wording import catalogue_of, told
+from lumenstat.systems.terms import Discrete
+from tests.procedures import shipped
+
+STANDS: dict[str, Discrete | None] = {
+    "lamp.apu_available": True,
+    "latch.fed_from_plug": True,
+    "control.beacon": "ON",
+    "bus.dc_left.volts": 28.0,
+    "apu.starter": True,
+}
+
+
+@pytest.mark.parametrize(
+    ("would", "name"),
+    [
+        ({}, None),
+        ({"lamp.apu_available": False, "bus.dc_left.volts": 24.0}, None),
+        ({"control.beacon": "OFF"}, None),
+        ({"latch.fed_from_plug": False}, "latch.fed_from_plug"),
+        ({"latch.fed_from_plug": False, "apu.starter": False}, "apu.starter"),
+    ],
+)
+def test_a_state_of_the_logic_is_told_only_where_nothing_else_changed(
+    would: dict[str, Discrete | None], name: str | None
+) -> None:
+    assert changed_state(STANDS, STANDS | would, own={"control.beacon"}) == name
+
+
+@pytest.mark.parametrize(
+    ("name", "stands", "would", "says", "german"),
+    [
+        ("bus.main_hot.alive", False, True, "without it 'Main hot is alive' would be true at the end", "Main hot"),
+        ("apu.starter", True, False, "without it 'the APU's starter is engaged' would not be true at the end", "nicht wahr"),
+        ("apu.phase", "cooling", "off", "without it 'what the APU is doing' would be off at the end, not cooling", "aus, nicht"),
+        ("bus.ac_essential.fed_by", "ac_left", "", "without it 'what feeds Essential AC, or nothing' would be nothing at the end, not Left AC", "nichts, nicht Left AC"),
+        ("latch.fed_from_plug", True, False, "without it 'latch fed from plug' would not be true at the end", "nicht wahr"),
+    ],
+)  # fmt: skip
+def test_it_is_told_in_words(name: str, stands: Discrete, would: Discrete, says: str, german: str) -> None:
+    words = left_words(shipped("full-cold-start"), name, stands, would, "it")
+    assert words == says
+    in_german = told(words, catalogue_of("de"))
+    assert german in in_german and in_german != says
