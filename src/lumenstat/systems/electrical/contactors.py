@@ -101,7 +101,7 @@ class Contactors(System):
     def quantities(self) -> Iterator[Quantity]:
         """Whether it is shut, and current through."""
         for each in self.contactors:
-            yield Quantity(shut(each.id), "", "truth", phrase("{each} is shut", each=each.name))
+            yield Quantity(shut(each.id), "", "truth", phrase("contactor {each} is shut", each=each.name))
             meaning = phrase("current through {each}, away from {between}", each=each.name, between=each.between[0])
             yield Quantity(f"contactor.{each.id}.amps", "A", "number", meaning)
 
