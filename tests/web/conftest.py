@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from shutil import copy
 
 import pytest
+from fastapi import FastAPI
 from fastapi.testclient import TestClient
 
 from lumenstat.demo import DEMO_PASSWORD
@@ -79,19 +81,23 @@ def shared_workers() -> Iterator[tuple[SharedWorker, SharedWorker]]:
         worker.end()
 
 
+@contextmanager
+def serving(folder: Path, database: Path, workers: tuple[SharedWorker, SharedWorker]) -> Iterator[FastAPI]:
+    """The application on a copy of a database, without the flights that make exercises ready: no trainee waits here."""
+    kept = folder / "db.sqlite"
+    copy(database, kept)
+    app = create_app(Settings(database=kept, demo=True))
+    app.state.judges.worker, app.state.reader = workers
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("lumenstat.web.app._warm", lambda database: None)
+        yield app
+
+
 @pytest.fixture
 def app_client(
-    tmp_path: Path,
-    served_database: Path,
-    shared_workers: tuple[SharedWorker, SharedWorker],
-    monkeypatch: pytest.MonkeyPatch,
+    tmp_path: Path, served_database: Path, shared_workers: tuple[SharedWorker, SharedWorker]
 ) -> Iterator[TestClient]:
-    database = tmp_path / "db.sqlite"
-    copy(served_database, database)
-    app = create_app(Settings(database=database, demo=True))
-    app.state.judges.worker, app.state.reader = shared_workers
-    monkeypatch.setattr("lumenstat.web.app._warm", lambda database: None)  # no trainee waits here
-    with TestClient(app, headers=ORIGIN) as client:
+    with serving(tmp_path, served_database, shared_workers) as app, TestClient(app, headers=ORIGIN) as client:
         yield client
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -13,17 +15,25 @@ from lumenstat.records import runs as records
 from lumenstat.records.lists import ON_A_PAGE
 from lumenstat.records.people import now
 from lumenstat.records.tables import Run
-from tests.web.conftest import ORIGIN, Person
+from tests.web.conftest import ORIGIN, Person, SharedWorker, serving
 from tests.web.test_routes import a_draft
 from tests.web.test_station_socket import send, until
 
 
-@pytest.fixture
-def odile_quietly(odile: Person) -> Person:
-    """The instructor, on a client that does not raise what the server failed at."""
-    client = TestClient(odile.client.app, headers=ORIGIN, raise_server_exceptions=False, cookies=odile.client.cookies)
-    client.portal = odile.client.portal
-    return Person(client)
+@pytest.fixture(scope="module")
+def odile_quietly(
+    tmp_path_factory: pytest.TempPathFactory,
+    served_database: Path,
+    shared_workers: tuple[SharedWorker, SharedWorker],
+) -> Iterator[Person]:
+    """The instructor, on one application for all that is refused, by a client that does not raise what a server failed at."""
+    with (
+        serving(tmp_path_factory.mktemp("refused"), served_database, shared_workers) as app,
+        TestClient(app, headers=ORIGIN, raise_server_exceptions=False) as client,
+    ):
+        person = Person(client)
+        assert person.sign_in("odile") == 303
+        yield person
 
 
 def edit(person: Person, draft: str, verb: str, args: str) -> tuple[int, str]:
@@ -237,10 +247,10 @@ def test_a_run_being_judged_says_so_and_one_that_could_not_be_can_be_tried_again
 
 @pytest.mark.parametrize("address", ["/groups/{}", "/people/{}", "/groups/{}/record", "/people/{}/record"])
 @pytest.mark.parametrize("number", ["0", "-1", "9" * 19, "9" * 400, "one"])
-def test_an_address_that_no_row_can_have_is_not_here(odile: Person, address: str, number: str) -> None:
-    assert odile.client.get(address.format(number)).status_code == 404
+def test_an_address_that_no_row_can_have_is_not_here(odile_quietly: Person, address: str, number: str) -> None:
+    assert odile_quietly.client.get(address.format(number)).status_code == 404
 
 
 @pytest.mark.parametrize("address", ["/runs?group={}", "/runs?trainee={}", "/people?group={}", "/people?page={}"])
-def test_a_list_for_a_row_that_cannot_be_is_no_trouble(odile: Person, address: str) -> None:
-    assert odile.client.get(address.format("9" * 70)).status_code in (200, 422)
+def test_a_list_for_a_row_that_cannot_be_is_no_trouble(odile_quietly: Person, address: str) -> None:
+    assert odile_quietly.client.get(address.format("9" * 70)).status_code in (200, 422)
