@@ -106,3 +106,23 @@ def test_how_far_it_is_is_told() -> None:
     ]
     assert told[0][0] == "flying the log"
     assert judge_extras(of, fly(of, events), events, []) == []
+
+
+def test_a_guard_that_is_closed_again_was_put_back() -> None:
+    """Each guard goes with its own closing, whatever is moved in between."""
+    of, events = bundle("frost-on-the-ramp"), PERFECT["frost-on-the-ramp"]()
+    begins = events[3].tick
+
+    def guard(after: int, control: str, is_open: bool) -> LogEvent:
+        return LogEvent(begins + after, "trainee", "guard", {"control": control, "open": is_open})
+
+    more = [
+        guard(1, "dc_tie", True),
+        guard(2, "apu_bottle", True),
+        guard(3, "dc_tie", False),
+        guard(5, "apu_bottle", False),
+    ]
+    found = score(of, log_of(of, [*events[:4], *more, *events[4:]])).ledger.extras
+    assert [(row.control, row.effect) for row in found] == [("dc_tie", "undone"), ("apu_bottle", "undone")]
+    for row, closed in zip(found, (3, 5), strict=True):
+        assert f"put back at {(begins + closed) / 100:.1f} s" in row.says

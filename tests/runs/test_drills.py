@@ -147,6 +147,9 @@ def test_it_is_stored_flown_judged_and_kept_out_of_the_statistics(database: Data
     again = database.write(lambda s: drill_run_again(s, drill, first.id))
     assert load(database, again).drill == stored.drill and len(load(database, again).events) == len(made.events)
     assert database.write(lambda s: drill_run_again(s, drill, first.id)) == again, "what waits is gone on with"
+    database.write(lambda s: end_run(s, second.id, ledger, trace))
+    again = database.write(lambda s: drill_run_again(s, drill, second.id))
+    assert database.read(lambda s: find_run(s, again).station) == second.station == 2
 
 
 def test_what_nobody_began_of_an_earlier_drill_falls_away(database: Database, frost: Bundle) -> None:

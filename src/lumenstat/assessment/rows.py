@@ -181,7 +181,7 @@ class Rows:
     def _wrong(self, step: Step, last: Attempt) -> tuple[Verdict, str]:
         """A wrong attempt that nothing right followed: too soon, or wrong."""
         text = step.item.waits_for
-        if not step.item.too_soon or text is None:
+        if text is None:
             return "wrong", last.says
         line = self.flight.timelines[text]
         if (there := line.first_true(last.tick)) is not None and there <= self.flight.end:

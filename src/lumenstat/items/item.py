@@ -152,11 +152,6 @@ class ItemBase(Written):
         """What its answer, given when a check was read, said that was not so; None where it was true."""
         return None
 
-    @property
-    def too_soon(self) -> bool:
-        """Whether a wrong attempt at it means that it was done too soon."""
-        return False
-
     def due(self, way: str | None) -> tuple[str, float] | None:
         """What must be there for it, and within how many seconds of that it must be done; `way` is the one taken."""
         return None

@@ -48,11 +48,6 @@ class WaitItem(ItemBase):
             moment, there, phrase("Said when it was there.") if there else phrase("Said before it was there.")
         )
 
-    @property
-    def too_soon(self) -> bool:
-        """Said before it was there."""
-        return True
-
     def due(self, way: str | None) -> tuple[str, float] | None:
         """Once it is there, within its time."""
         return None if self.at_most is None else (self.until, self.at_most)
