@@ -195,8 +195,8 @@ def test_a_wait_is_said_when_it_is_there() -> None:
     assert [each.right for each in item("wait").attempts(said, judge())] == [False, True]
     assert item("wait").due(None) == ("lamp.ready", 5)
     assert item("wait", at_most=None).due(None) is None
-    assert item("wait").too_soon
-    assert not item("confirm").too_soon
+    assert item("wait").waits_for == "lamp.ready"
+    assert item("confirm").waits_for is None
 
 
 def test_a_request_counts_where_the_crew_set_off() -> None:

@@ -9,7 +9,17 @@ import pytest
 
 from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
-from lumenstat.records.drafts import DraftOvertaken, change, create_draft, load, redo, undo
+from lumenstat.records.drafts import (
+    DraftOvertaken,
+    change,
+    create_draft,
+    keep_proof,
+    load,
+    note_published,
+    redo,
+    states,
+    undo,
+)
 from lumenstat.records.people import add_person
 
 
@@ -81,3 +91,24 @@ def test_who_comes_second_is_told_and_changes_nothing(database: Database, draft:
 def test_there_is_no_such_draft(database: Database) -> None:
     with pytest.raises(RecordError, match="no such draft"):
         database.read(lambda s: load(s, "nothing"))
+
+
+def test_how_a_draft_stands(database: Database, draft: str) -> None:
+    def stands() -> str:
+        return database.read(states)[draft]
+
+    def becomes(digest: str | None) -> str:
+        at = edition(database, draft)
+        database.write(lambda s: change(s, draft, at, "Odile", "Title", "text", "wrote", digest))
+        return stands()
+
+    assert stands() == "draft", "one that amounts to no exercise was not published either"
+    assert becomes("one") == "draft"
+    database.write(lambda s: keep_proof(s, "one", '{"ok": false}'))
+    assert stands() == "draft"
+    database.write(lambda s: keep_proof(s, "one", '{"ok": true}'))
+    assert stands() == "proven"
+    database.write(lambda s: note_published(s, draft, "one"))
+    assert stands() == "published"
+    assert becomes("two") == "changed since"
+    assert becomes(None) == "changed since"
