@@ -272,6 +272,15 @@ def test_moves_answer_once_they_are_those_asked_for() -> None:
     assert [item("sweep").answered_by(Done("set", {"control": "lever", "to": to}), card) for to in ("1", "3", "2")] == [False, False, True]  # fmt: skip
 
 
+def test_an_examined_card_ticks_a_cycle_once_its_own_control_was_moved_often_enough() -> None:
+    card, cycle = judge(), item("cycle")
+    once, again = (Done("set", {"control": "lever", "to": to}) for to in ("3", "1"))
+    assert not cycle.answered_by(once, card) and not cycle.touched_by(once, card)
+    assert not cycle.answered_by(again, card) and cycle.touched_by(again, card), "wrong, and not told so"
+    assert not cycle.touched_by(Done("set", {"control": "pump", "to": "ON"}), card)
+    assert not cycle.touched_by(Done("press", {"control": "lever"}), card)
+
+
 def test_a_bad_reading_and_a_decision_bring_their_items() -> None:
     card, check = judge(), item("check", if_not={"id": "stop", "says": "Stop"})
     assert check.answered_by(Done("call", {"instrument": "volts", "judgement": "within"}), card)
