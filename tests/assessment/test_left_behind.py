@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from lumenstat.assessment.left_behind import changed_state, left_words
@@ -49,3 +51,14 @@ def test_it_is_told_in_words(name: str, stands: Discrete, would: Discrete, says:
     assert words == says
     in_german = told(words, catalogue_of("de"))
     assert german in in_german and in_german != says
+
+
+def test_a_word_is_not_taken_for_a_part_of_the_same_letters() -> None:
+    """An airframe may call a bus `hot`; an APU that was too hot was shut down by heat all the same."""
+    heavy = shipped("full-cold-start")
+    buses = heavy.airframe.electrical.buses
+    electrical = heavy.airframe.electrical.model_copy(
+        update={"buses": (*buses, buses[0].model_copy(update={"id": "hot", "name": "Battery bus"}))}
+    )
+    of = replace(heavy, airframe=heavy.airframe.model_copy(update={"electrical": electrical}))
+    assert left_words(of, "apu.trouble", "hot", "", "it").endswith("would be nothing at the end, not hot")

@@ -9,10 +9,7 @@ from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import position_text
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.plan import plan_for
-from lumenstat.systems.registry import fault_targets
 from lumenstat.systems.terms import Discrete
-
-State = Mapping[str, Discrete | None]
 
 ONLY_SHOWN = ("lamp.", "instrument.", "load.", "time")
 """Lamps, instruments and loads only show what a state does that is named by itself."""
@@ -20,7 +17,9 @@ OF_THE_LOGIC = ("latch.", "comparator.", "timer.")
 """States that no crew knows by name: told only where nothing else has changed."""
 
 
-def changed_state(stands: State, would: State, own: set[str]) -> str | None:
+def changed_state(
+    stands: Mapping[str, Discrete | None], would: Mapping[str, Discrete | None], own: set[str]
+) -> str | None:
     """The first state, but its `own`, that would be another at the end without an action; None where none is."""
     changed = [
         name
@@ -42,17 +41,11 @@ def left_words(bundle: Bundle, name: str, stands: Discrete | None, would: Discre
         "without {it} '{meaning}' would be {would} at the end, not {stands}",
         it=it,
         meaning=meaning,
-        would=_value(bundle, quantity, would),
-        stands=_value(bundle, quantity, stands),
+        would=_value(quantity, would),
+        stands=_value(quantity, stands),
     )
 
 
-def _value(bundle: Bundle, quantity: Quantity, value: Discrete | None) -> str:
-    """A value of a state as words: a part by its name, a phase by its word."""
-    if value is None or value == "":
-        return phrase("nothing")
-    names = {part: name for targets in fault_targets(bundle.airframe).values() for part, name in targets.items()}
-    names |= {bus.id: bus.name for bus in bundle.airframe.electrical.buses}
-    # The choice itself, and not the value that is equal to it, keeps its words in other languages.
-    said = next((choice for choice in quantity.choices or () if choice == value), str(position_text(value)))
-    return names.get(said, said)
+def _value(quantity: Quantity, value: Discrete | None) -> str:
+    """A value of a state as words; none, and an empty one, are nothing."""
+    return phrase("nothing") if value is None or value == "" else quantity.words_of(str(position_text(value)))

@@ -37,7 +37,10 @@ _TOKEN = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Quantity:
-    """Something observable: dotted name, unit, what kind of value it has and what it means."""
+    """Something observable: dotted name, unit, what kind of value it has and what it means.
+
+    Of choices that are ids, what the parts are `called`.
+    """
 
     name: str
     unit: str
@@ -45,6 +48,12 @@ class Quantity:
     meaning: str
     nullable: bool = False
     choices: tuple[str, ...] | None = None
+    called: tuple[tuple[str, str], ...] = ()
+
+    def words_of(self, value: str) -> str:
+        """A value in words: the name of the part, or the choice itself, which keeps its words in other languages."""
+        said = next((choice for choice in self.choices or () if choice == value), value)
+        return dict(self.called).get(value, said)
 
 
 @dataclass(frozen=True, slots=True)

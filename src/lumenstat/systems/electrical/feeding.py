@@ -126,12 +126,12 @@ class Feeding(System):
 
     def quantities(self) -> Iterator[Quantity]:
         """Frequency and feeder of AC buses; state and load of sources."""
+        called = tuple((each.id, each.name) for each in (*self.section.sources, *self.ac))
         for bus in self.ac:
             yield Quantity(f"bus.{bus.id}.hertz", phrase("Hz"), "number", phrase("frequency of {bus}", bus=bus.name))
             sources = ("", *(feed.source for feed in self.section.feeding.get(bus.id, ())))
-            yield Quantity(
-                fed_by(bus.id), "", "text", phrase("what feeds {bus}, or nothing", bus=bus.name), choices=sources
-            )
+            meaning = phrase("what feeds {bus}, or nothing", bus=bus.name)
+            yield Quantity(fed_by(bus.id), "", "text", meaning, choices=sources, called=called)
         for supply in self.section.ground_supplies:
             at, of = f"source.{supply.id}", supply.name
             yield Quantity(f"{at}.volts", "V", "number", phrase("volts at the plug of {of}", of=of))
