@@ -23,7 +23,7 @@ from lumenstat.records.people import find_person
 from lumenstat.records.sign_ins import sign_in
 from lumenstat.settings import Settings
 from lumenstat.web.security import SIGN_IN
-from tests.browser.server import Pace, School, serve_for_tests
+from tests.browser.server import Pace, School, place_to_fork, serve_for_tests
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 FLAGS = [
@@ -67,7 +67,8 @@ class Server:
             database=self.database, port=self.port, demo=self.school != "empty", demo_life=self.school == "life"
         )
         self._paces, theirs = FORKED.Pipe()
-        self.process = FORKED.Process(target=serve_for_tests, args=(settings, self.pace, theirs, self.said))
+        args = (settings, self.pace, theirs, self.said, place_to_fork())
+        self.process = FORKED.Process(target=serve_for_tests, args=args)
         self.process.start()
         theirs.close()
         for _ in range(600):

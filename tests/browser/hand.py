@@ -12,8 +12,6 @@ from lumenstat.items.controls import VerifyItem
 from tests.browser.conftest import PACE_OF_HOLDS, Server
 from tests.browser.station import Station
 
-LAST_SECONDS_OF_A_WAIT = 6.0
-
 
 class Hand:
     """Does on the page what the log says, with its pauses, and with the readings that the page shows."""
@@ -23,13 +21,6 @@ class Hand:
         steps = bundle.procedure.steps
         self.checks = [step.item for step in steps if isinstance(step.item, CheckItem)]
         self.verifies = [step.item for step in steps if isinstance(step.item, VerifyItem)]
-
-    def until(self, seconds: float) -> None:
-        """Wait until the clock on the page is there; most of a long wait is hurried."""
-        if (left := seconds - self.s.seconds()) > LAST_SECONDS_OF_A_WAIT:
-            self.server.hurry(left - LAST_SECONDS_OF_A_WAIT)
-        while self.s.seconds() < seconds:
-            time.sleep(0.05)
 
     def hold(self, control: str, seconds: float) -> None:
         """Hold a button at least so long, counted from where the aircraft feels it, and little longer."""
@@ -87,7 +78,7 @@ class Hand:
                 self.hold(event.args["control"], pause)
                 continue
             # The clock on the page shows whole seconds: one more makes sure of a wait.
-            self.until(self.s.seconds() + pause + (event.verb == "respond" and pause > 1))
+            self.s.wait_exercise_seconds(pause + (event.verb == "respond" and pause > 1), self.server)
             self.do(event)
         self.page.wait_for_url("**/debrief", timeout=60_000)
         rows = self.page.locator("[data-row]").evaluate_all(

@@ -88,7 +88,7 @@ def main() -> None:
                 ines.goto(address)
                 Station(ines).at("log")
                 shoot(ines, "station-cold")
-                fly_with_three_slips(ines)
+                fly_with_three_slips(ines, server)
                 ines.wait_for_timeout(600)
                 shoot(ines, "station-live")
                 ines.click('[data-open="finish"]')

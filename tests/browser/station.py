@@ -8,6 +8,8 @@ import time
 from playwright.sync_api import Page
 from playwright.sync_api import TimeoutError as NotThere
 
+from tests.browser.conftest import Server
+
 
 class Station:
     """Hands and eyes on the station page."""
@@ -88,7 +90,12 @@ class Station:
         minutes, seconds = self.page.inner_text("[data-clock]").removeprefix("T+").split(":")
         return int(minutes) * 60 + int(seconds)
 
-    def wait_exercise_seconds(self, seconds: int) -> None:
-        end = self.seconds() + seconds
-        while self.seconds() < end:
-            time.sleep(0.1)
+    def wait_until(self, seconds: float, server: Server) -> None:
+        """Wait until the clock on the page is there; the wait is hurried, what hands do is not."""
+        if (left := seconds - self.seconds()) > 0:
+            server.hurry(left)
+        while self.seconds() < seconds:
+            time.sleep(0.05)
+
+    def wait_exercise_seconds(self, seconds: float, server: Server) -> None:
+        self.wait_until(self.seconds() + seconds, server)

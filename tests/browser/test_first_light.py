@@ -11,7 +11,7 @@ from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exerc
 from tests.browser.station import Station
 
 
-def fly_with_three_slips(page: Page) -> None:
+def fly_with_three_slips(page: Page, server: Server) -> None:
     """Frost on the ramp: wipers never looked at, the start battery put to AUTO too soon, AC volts judged above."""
     s = Station(page)
     s.answer("log")
@@ -66,12 +66,12 @@ def fly_with_three_slips(page: Page) -> None:
     s.answer("charged")
     s.turn_to("start-off")
     s.move("battery_start", "OFF")
-    s.wait_exercise_seconds(34)
+    s.wait_exercise_seconds(34, server)
     s.turn_to("start-again")
     s.call("start-again", "battery_volts", "within")
     s.turn_to("start-back")
     s.move("battery_start", "AUTO")
-    s.wait_exercise_seconds(55)
+    s.wait_exercise_seconds(55, server)
     s.turn_to("current-falls")
     s.call("current-falls", "battery_amps", "within")
     s.turn_to("ac-volts")
@@ -87,7 +87,7 @@ def test_both_people_and_exactly_the_three_slips(browser: Browser, server: Serve
         ines.click("text=Go to the station")
         ines.wait_for_url(address)
         assert ines.evaluate("document.documentElement.scrollWidth") <= 1280
-        fly_with_three_slips(ines)
+        fly_with_three_slips(ines, server)
         expect(odile.locator("[data-clock]")).not_to_have_text("T+00:00")
         ines.click('[data-open="finish"]')
         ines.click("[data-finish]")
@@ -233,7 +233,7 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         ines.mouse.move(box["x"] + 20, box["y"] + 20)
         ines.mouse.down()
         ines.wait_for_selector('[data-lamp="apu_fire"][data-lit="true"]')
-        s.wait_exercise_seconds(4)
+        s.wait_exercise_seconds(4, server)
         ines.mouse.up()
         s.at("boost")
         s.move("apu_boost", "ON")
