@@ -16,8 +16,8 @@ demo: $(VENV)/.app
 	@$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
 
 test: $(VENV)/.test chromium check
-	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
-	$(BIN)/python -m pytest -n 2 --dist worksteal -m slow --durations=15
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow and not long" --cov --cov-report=term:skip-covered
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "slow or long" --durations=15
 
 # For daily work: about a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test

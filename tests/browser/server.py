@@ -20,7 +20,7 @@ School = Literal["demo", "life", "empty"]
 """The demo's school, the demo's with its life, or an empty one."""
 
 
-PACE_OF_WAITS = 60.0
+PACE_OF_WAITS = 240.0
 
 
 @dataclass(frozen=True)

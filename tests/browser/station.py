@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
+from math import ceil
 
 from playwright.sync_api import Page
 from playwright.sync_api import TimeoutError as NotThere
@@ -92,9 +93,10 @@ class Station:
 
     def wait_until(self, seconds: float, server: Server) -> None:
         """Wait until the clock on the page is there; the wait is hurried, what hands do is not."""
-        if (left := seconds - self.seconds()) > 0:
+        shown = ceil(seconds)  # the clock on the page shows whole seconds
+        if (left := shown - self.seconds()) > 0:
             server.hurry(left)
-        while self.seconds() < seconds:
+        while self.seconds() < shown:
             time.sleep(0.05)
 
     def wait_exercise_seconds(self, seconds: float, server: Server) -> None:

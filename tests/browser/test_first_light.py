@@ -7,7 +7,7 @@ import signal
 
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import PACE_OF_HOLDS, Server, signed_in, start_exercise, station_of
+from tests.browser.conftest import PACE_OF_HANDS, Server, signed_in, start_exercise, station_of
 from tests.browser.station import Station
 
 
@@ -131,14 +131,14 @@ def test_the_horn_is_heard_as_long_as_it_is_lit(browser: Browser, server: Server
         station.at("log")
         horn = ines.locator('[data-control="horn_test"]')
         horn.focus()
-        with server.at_pace(PACE_OF_HOLDS):
+        with server.at_pace(PACE_OF_HANDS):
             ines.keyboard.down(" ")
             ines.wait_for_selector('[data-control="horn_test"][aria-pressed="true"]')
             assert ines.locator('[data-sounding="horn"]').count() == 0
             ines.keyboard.up(" ")
         station.move("battery_main", "ON")
         horn.focus()
-        with server.at_pace(PACE_OF_HOLDS):
+        with server.at_pace(PACE_OF_HANDS):
             ines.keyboard.down(" ")
             ines.wait_for_selector('[data-sounding="horn"]')
             ines.keyboard.up(" ")
@@ -241,7 +241,7 @@ def test_the_apu_started_by_hand_takes_the_buses(browser: Browser, server: Serve
         ines.wait_for_selector('[data-lamp="apu_door"][data-lit="true"]')
         s.at("start")
         ines.focus('[data-control="apu_start"]')
-        with server.at_pace(PACE_OF_HOLDS):
+        with server.at_pace(PACE_OF_HANDS):
             ines.keyboard.down(" ")
             ines.wait_for_selector('[data-control="apu_start"][aria-pressed="true"]')
             ines.wait_for_timeout(700)

@@ -14,7 +14,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import store_bundle
-from tests.browser.conftest import PACE_OF_HOLDS, PACE_OF_SLOW_HANDS, Server, signed_in, station_of
+from tests.browser.conftest import Server, signed_in, station_of
 from tests.browser.hand import Hand
 from tests.browser.station import Station
 from tests.flights import PERFECT
@@ -79,12 +79,11 @@ class Keyboard(Hand):
 
     def hold(self, control: str, seconds: float) -> None:
         self.find(control)
-        with self.server.at_pace(PACE_OF_HOLDS):
-            self.page.keyboard.down(" ")
-            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
-            time.sleep(seconds)
-            self.page.keyboard.up(" ")
-            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
+        self.page.keyboard.down(" ")
+        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+        time.sleep(seconds)
+        self.page.keyboard.up(" ")
+        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
 
     def call(self, item: str, instrument: str, judgement: str) -> None:
         self.find(instrument)
@@ -114,8 +113,7 @@ class Keyboard(Hand):
                 item_id = next(each.id for each in self.checks if each.instrument == args["instrument"])
                 self.checks = [each for each in self.checks if each.id != item_id]
                 self.turn(item_id)
-                with self.server.at_pace(PACE_OF_HOLDS):
-                    self.call(item_id, args["instrument"], args["judgement"])
+                self.call(item_id, args["instrument"], args["judgement"])
             case "set" if isinstance(args["to"], float):
                 self.find(args["control"])
                 self.page.keyboard.type(f"{args['to']:g}")
@@ -143,8 +141,7 @@ def test_a_whole_exercise_by_keyboard_alone(browser: Browser, server: Server) ->
     with signed_in(browser, server, "ines") as ines:
         ines.goto(address)
         ines.wait_for_selector('[data-drawn=true] [data-item][data-state="current"]')
-        with server.at_pace(PACE_OF_SLOW_HANDS):
-            assert Keyboard(ines, shipped(name), server).fly(PERFECT[name]()) == {}
+        assert Keyboard(ines, shipped(name), server).fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
 
 
@@ -240,14 +237,13 @@ class Touch(Hand):
         box = self.page.locator(f'[data-control="{control}"]').bounding_box()
         assert box is not None
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        with self.server.at_pace(PACE_OF_HOLDS):
-            self.finger("touchStart", x, y)
-            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
-            for drift in range(1, 8):
-                self.finger("touchMove", x + drift, y - 6 * drift)
-                time.sleep(seconds / 7)
-            self.finger("touchEnd")
-            self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
+        self.finger("touchStart", x, y)
+        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="true"]')
+        for drift in range(1, 8):
+            self.finger("touchMove", x + drift, y - 6 * drift)
+            time.sleep(seconds / 7)
+        self.finger("touchEnd")
+        self.page.wait_for_selector(f'[data-control="{control}"][aria-pressed="false"]')
 
     def call(self, item: str, instrument: str, judgement: str) -> None:
         panel = f'[data-item="{item}"]'
@@ -279,8 +275,7 @@ class Touch(Hand):
                 item_id = next(each.id for each in self.checks if each.instrument == args["instrument"])
                 self.checks = [each for each in self.checks if each.id != item_id]
                 self.turn(item_id)
-                with self.server.at_pace(PACE_OF_HOLDS):
-                    self.call(item_id, args["instrument"], args["judgement"])
+                self.call(item_id, args["instrument"], args["judgement"])
             case "set":
                 self.move(args["control"], args["to"])
             case "request":
@@ -319,8 +314,7 @@ def test_a_whole_exercise_by_touch(browser: Browser, server: Server, width: int,
         ines.locator('.on-tablets[data-open="riser"]').tap()
         expect(ines.locator("[data-dialog=riser] [data-riser=large]")).to_be_visible()
         ines.locator("[data-dialog=riser] button:has-text('Close')").tap()
-        with server.at_pace(PACE_OF_SLOW_HANDS):
-            assert hand.fly(PERFECT[name]()) == {}
+        assert hand.fly(PERFECT[name]()) == {}
         assert ines.get_attribute("[data-outcome]", "data-outcome") == "pass"
         context.close()
 

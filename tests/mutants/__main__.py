@@ -34,7 +34,7 @@ TESTS_OF = {
     "assessment": ("assessment", "items", "reference/test_order_slips.py", "kept"),
     "rehearsal": ("rehearsal", "proving", "kept"),
     "proving": ("proving", "rehearsal", "kept"),
-    "records": ("records",),
+    "records": ("records", "web"),
     "web": ("web/test_security.py", "web/test_guessing.py", "web/test_lessons.py"),
 }
 QUICK = ("-m", "not slow")

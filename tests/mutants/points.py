@@ -85,10 +85,12 @@ def _turned(tree: ast.Module, point: int) -> str:
 
 
 def _code_only(tree: ast.Module) -> ast.Module:
-    """The tree without annotations and decorators, so that points are code that does something when it runs."""
+    """The tree without annotations, decorators and words like `frozen=True`: points are code that does something when it runs."""
     for node in ast.walk(tree):
         if isinstance(node, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
             node.decorator_list = []
+        if isinstance(node, ast.ClassDef):
+            node.keywords = []
         if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
             node.returns = None
             for arg in (*node.args.args, *node.args.kwonlyargs):
