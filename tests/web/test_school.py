@@ -13,12 +13,14 @@ from openpyxl import load_workbook
 from lumenstat.records.erasing import TooOld, too_old
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.keeping import faults_of
+from lumenstat.records.marks import set_mark
 from lumenstat.records.people import find_person
 from lumenstat.records.runs import find_run
 from lumenstat.records.school import school
 from tests.flights import about, perfect_frost, without
 from tests.school import flown, signed
 from tests.web.conftest import Person, another
+from tests.web.test_languages import choose
 from tests.web.test_training import db, number, send, wrong
 
 SLIPPED = without(perfect_frost(), about("see", control="wipers"))
@@ -63,6 +65,15 @@ def test_a_backup_that_fails_is_said_on_the_page(rosamund: Person) -> None:
     assert send(rosamund, "/school/backup").status_code == 503
     assert "The last try failed" in rosamund.client.get("/school").text
     assert "The last try at a backup failed" in rosamund.client.get("/home").text
+    # Kept before anybody asks for it, told in the words of whoever reads it.
+    assert "The database cannot be used: File exists." in rosamund.client.get("/home").text
+    assert choose(rosamund, "de", "Rosamund Tegler") == 303
+    assert "Die Datenbank ist nicht benutzbar: File exists." in rosamund.client.get("/school").text
+
+
+def test_a_trouble_that_was_kept_in_english_before_is_said_as_it_is(rosamund: Person) -> None:
+    db(rosamund).write(lambda session: set_mark(session, "backup-trouble", "The disk is full."))
+    assert "The last try failed: The disk is full." in rosamund.client.get("/school").text
 
 
 def test_what_is_too_old_goes_once_somebody_means_it(rosamund: Person) -> None:

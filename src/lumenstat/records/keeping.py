@@ -14,6 +14,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from lumenstat.errors import StorageError
+from lumenstat.language.wording import phrase
 from lumenstat.records.marks import LAST_BACKUP, set_mark
 from lumenstat.records.opening import OWN_USER_ONLY, WRITES, held_alone, open_engine, read_only_engine
 from lumenstat.records.sealing import signed_runs, verify
@@ -26,7 +27,11 @@ FAULTS_AT_MOST = 50
 def back_up(database: Path, target: Path) -> None:
     """Copy a database, in use or not, and read the copy back. Raises StorageError; a copy with a fault is not kept."""
     if target.exists():
-        raise StorageError(f"{target} is there already; a backup never writes over anything. Give another name.")
+        raise StorageError(
+            phrase(
+                "{target} is there already; a backup never writes over anything. Give another name.", target=str(target)
+            )
+        )
     # Under another name until it is whole, so that a backup with its final name always is.
     unfinished = target.with_name(f"{target.name}.unfinished")
     with in_words():
@@ -44,7 +49,7 @@ def back_up(database: Path, target: Path) -> None:
                 # A single file, without a log beside it that somebody forgets to copy.
                 copy.execute("PRAGMA journal_mode=DELETE")
             if faults := faults_of(unfinished):
-                raise StorageError(f"The copy is not whole, so it was not kept: {faults[0]}")
+                raise StorageError(phrase("The copy is not whole, so it was not kept: {fault}", fault=faults[0]))
             unfinished.rename(target)
         finally:
             unfinished.unlink(missing_ok=True)
@@ -145,25 +150,29 @@ def _faults(engine: Engine) -> Iterator[str]:
         try:
             found = [str(row[0]) for row in connection.execute(text("PRAGMA integrity_check(20)"))]
         except Exception as error:
-            yield f"the file is damaged: {getattr(error, 'orig', error)}"
+            yield phrase("the file is damaged: {error}", error=str(getattr(error, "orig", error)))
             return
-        yield from (f"the file is damaged: {each}" for each in found if each != "ok")
+        yield from (phrase("the file is damaged: {error}", error=each) for each in found if each != "ok")
         # What else would be read of a damaged file would only be the same damage, told again.
         if found != ["ok"]:
             return
         for table, row, parent, _ in connection.execute(text("PRAGMA foreign_key_check")):
-            yield f"row {row} of {table} belongs to nothing in {parent}"
+            yield phrase("row {row} of {table} belongs to nothing in {parent}", row=row, table=table, parent=parent)
         for run_id, count, last in connection.execute(text(GAPS)):
-            yield f"run {run_id}: its log has {count} events, and the last is number {last}"
+            yield phrase(
+                "run {run}: its log has {events} events, and the last is number {last}",
+                run=run_id, events=count, last=last,
+            )  # fmt: skip
         for (run_id,) in connection.execute(text("SELECT id FROM runs WHERE state = 'ended' AND ledger IS NULL")):
-            yield f"run {run_id}: it has ended and has no ledger"
+            yield phrase("run {run}: it has ended and has no ledger", run=run_id)
         for digest, content in connection.execute(text("SELECT digest, content FROM exercise_versions")):
             if hashlib.sha256(content.encode()).hexdigest() != digest:
-                yield f"exercise version {digest[:12]}: its content is not what its digest says"
+                yield phrase("exercise version {digest}: its content is not what its digest says", digest=digest[:12])
     with in_words(), Session(engine) as session:
         for run_id in signed_runs(session):
             checked = verify(session, run_id)
-            yield from (f"run {run_id}, signed by {checked.signed_by}: {each}" for each in checked.says)
+            for each in checked.says:
+                yield phrase("run {run}, signed by {person}: {fault}", run=run_id, person=checked.signed_by, fault=each)
 
 
 GAPS = """

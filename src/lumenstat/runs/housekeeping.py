@@ -12,7 +12,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.erasing import TooOld, clear_out, too_old
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.keeping import back_up
-from lumenstat.records.marks import BACKUP_TROUBLE, LAST_BACKUP, mark, set_mark
+from lumenstat.records.marks import LAST_BACKUP, mark, note_backup
 from lumenstat.records.people import now
 from lumenstat.records.school import School, school
 from lumenstat.runs.model_facts import FactsDesk
@@ -94,11 +94,11 @@ class Housekeeping:
             try:
                 back_up(self.database.path, target)
             except LumenstatError as error:
-                says = str(error)
+                says = error.args[0]
                 # Kept in the database, so that the school's page can say it until one succeeds.
-                self.database.write(lambda session: set_mark(session, BACKUP_TROUBLE, says))
+                self.database.write(lambda session: note_backup(session, says))
                 raise
-            self.database.write(lambda session: set_mark(session, BACKUP_TROUBLE, ""))
+            self.database.write(lambda session: note_backup(session, ""))
             kept: School = self.database.read(school)
             for old in self.backups()[kept.backups_kept :]:
                 old.unlink(missing_ok=True)

@@ -28,7 +28,7 @@ from lumenstat.records.lists import (
     unsigned_of,
     waiting_for,
 )  # fmt: skip
-from lumenstat.records.marks import BACKUP_TROUBLE, LAST_BACKUP, mark
+from lumenstat.records.marks import LAST_BACKUP, backup_trouble, mark
 from lumenstat.records.people import get_person
 from lumenstat.records.runs import fly_practice
 from lumenstat.web import urls
@@ -128,7 +128,7 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
         counts = member_counts(session)
         own = [each for each in groups(session) if each.instructor_id == viewer.id]
         mine = RunFilter(standing="open", instructor=viewer.id)
-        backup, trouble = mark(session, LAST_BACKUP), mark(session, BACKUP_TROUBLE)
+        backup = mark(session, LAST_BACKUP)
         people = find_people(session, PeopleFilter(role="trainee")).total
         # Stations of a lesson are seen from its desk.
         alone = [line for line in find_runs(session, mine).rows if line.lesson_id is None and line.drill_id is None]
@@ -143,7 +143,7 @@ def _instructor(request: Request, viewer: Viewer) -> InstructorHomeContext:
             whole_school=waiting_for(session, None) if viewer.is_head else None,
             people=people,
             last_backup=backup[1] if backup else None,
-            backup_trouble=trouble[0] if trouble else "",
+            backup_trouble=backup_trouble(session),
             today=now_next_of(session, viewer),
             lapsed=tuple(_lapsed(session, request.app.state.settings.grades))[:LATEST],
             first_steps=tuple(_first_steps(people, bool(groups(session)), anything_flown(session))),

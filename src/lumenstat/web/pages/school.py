@@ -16,7 +16,7 @@ from lumenstat.language.wording import phrase
 from lumenstat.records.approvals import approve
 from lumenstat.records.audit import AuditFilter, audit_kinds, find_lines
 from lumenstat.records.erasing import TooOld, erase_person, too_old
-from lumenstat.records.marks import BACKUP_TROUBLE, LAST_BACKUP, mark
+from lumenstat.records.marks import LAST_BACKUP, backup_trouble, mark
 from lumenstat.records.people import plain
 from lumenstat.records.school import School, school, settle
 from lumenstat.records.statements import counts, last_trouble, try_again
@@ -107,12 +107,11 @@ def _school(request: Request, form: FormState | None = None) -> SchoolContext:
 
     def read(session: Session) -> SchoolContext:
         settled = school(session)
-        trouble = mark(session, BACKUP_TROUBLE)
         return SchoolContext(
             name=state.settings.school,
             fields=tuple(_fields(settled)),
             last_backup=mark(session, LAST_BACKUP),
-            backup_trouble=trouble[0] if trouble else "",
+            backup_trouble=backup_trouble(session),
             backups=tuple(_backups(request)),
             backup_hours=settled.backup_hours,
             too_old=too_old(session, settled),
