@@ -224,9 +224,12 @@ def the_form_keeps_what_was_typed(page: Page) -> None:
 
 
 def test_what_is_put_in_before_the_first_action_is_answered_at_once(browser: Browser, server: Server) -> None:
-    """Time stands, and neither a fault nor a note moves anything on the deck: no frame comes that tells of it."""
-    with signed_in(browser, server, "odile") as page:
+    """Time stands, and neither a fault nor a note moves anything on the deck; another instructor sees them too."""
+    with signed_in(browser, server, "odile") as page, signed_in(browser, server, "rosamund") as other:
         page.goto(station_of(server, "frost-on-the-ramp"))
+        other.goto(page.url)
+        other.click("[data-side-tab=log]")
+        expect(other.locator("[data-link]")).to_have_text("Desk linked")
         expect(page.locator("[data-link]")).to_have_text("Desk linked")
         page.wait_for_timeout(1500)  # the first look at the log, which the first frame brings, is over
         page.select_option("[data-do=fault] select", "bulb_dead|apu_available")
@@ -247,6 +250,7 @@ def test_what_is_put_in_before_the_first_action_is_answered_at_once(browser: Bro
         expect(lines).to_have_count(3, timeout=10_000)
         expect(lines.nth(0)).to_contain_text("A dead bulb for the third one")
         expect(lines.nth(2)).to_contain_text("Dead bulb: APU, Available")
+        expect(other.locator("[data-log] li")).to_have_count(3, timeout=10_000)
         expect(page.locator("[data-clock]")).to_have_text("T+00:00")
 
 

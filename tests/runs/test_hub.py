@@ -24,6 +24,7 @@ from lumenstat.runs.seats import Seat
 from lumenstat.runs.store import DatabaseStore, Kept
 from lumenstat.web.pages.station import shown_quantities
 from tests.flights import EMPTY_LEDGER
+from tests.loops import to_its_end
 
 
 def new_run(database: Database, exercise: str = "frost-on-the-ramp") -> str:
@@ -78,7 +79,7 @@ def test_acts_whose_sender_goes_away_are_kept_and_disturb_nobody(database: Datab
         await hub.stop()
         return acknowledged
 
-    acknowledged = asyncio.run(fly())
+    acknowledged = to_its_end(fly())
     clients = [client for _, client in kept(database, run)]
     assert len(clients) == len(set(clients))
     assert clients[-1] == "last"
@@ -104,7 +105,7 @@ def test_an_act_that_was_sent_again_after_its_link_broke_happens_once(database: 
             assert again[0] == again[1] == again[2]
         await hub.stop()
 
-    asyncio.run(fly())
+    to_its_end(fly())
     assert kept(database, run) == [("set", "begin"), *(("set", f"c-{number}") for number in range(12))]
 
 
@@ -140,7 +141,7 @@ def test_an_act_that_cannot_be_stored_did_not_happen(database: Database) -> None
         await hub.stop()
         return without, with_it
 
-    without, with_it = asyncio.run(fly())
+    without, with_it = to_its_end(fly())
     assert without["quantities"]["control.wipers"] == "SLOW"
     assert without["quantities"]["control.battery_main"] == "OFF"
     assert with_it["quantities"]["control.battery_main"] == "ON"
@@ -172,7 +173,7 @@ def test_an_end_that_cannot_be_stored_comes_again_and_not_ten_times_a_second(
         await hub.stop()
         return tries
 
-    assert 2 <= asyncio.run(fly()) <= 3
+    assert 2 <= to_its_end(fly()) <= 3
     assert [verb for verb, _ in kept(database, run)] == ["set", "finish"]
     assert database.read(records.awaiting_verdict) == [run]
 
@@ -188,7 +189,7 @@ def test_one_act_that_cannot_be_kept_spoils_none_that_is_kept_with_it(database: 
         adds = [store.add(run, 0, [(event(1, "confirm", item="log"), "c")]) for run in runs]
         return await asyncio.gather(*adds, return_exceptions=True)
 
-    results = asyncio.run(keep())
+    results = to_its_end(keep())
     assert [type(each).__name__ for each in results] == ["NoneType", "NoneType", "RecordError", "NoneType"]
     assert [len(kept(database, run)) for run in runs] == [1, 1, 0, 1]
 
@@ -207,7 +208,7 @@ def test_what_was_flown_is_restored_with_its_time_and_its_viewers_know_all(datab
         await hub.stop()
         return known
 
-    before, after = asyncio.run(fly(6)), asyncio.run(fly(0))
+    before, after = to_its_end(fly(6)), to_its_end(fly(0))
     assert after["clock"]["running"] is True
     assert after["card"] == before["card"]
     figures = {name for name, value in after["quantities"].items() if isinstance(value, float)}
@@ -225,7 +226,7 @@ def test_a_run_that_has_ended_is_not_opened(database: Database) -> None:
         await hub.join(run, Seat())
 
     with pytest.raises(ActionRefused, match="has ended"):
-        asyncio.run(join())
+        to_its_end(join())
 
 
 def test_beats_do_not_drift(database: Database) -> None:
@@ -240,7 +241,7 @@ def test_beats_do_not_drift(database: Database) -> None:
         await hub.stop()
         return hub.beats, max(hub.lateness)
 
-    beats, late = asyncio.run(beat())
+    beats, late = to_its_end(beat())
     assert 12 <= beats <= 16, "a beat that was missed is left out; the others keep their time"
     assert late > 0.1
 
@@ -275,7 +276,7 @@ def test_whoever_asks_between_two_processes_is_told_at_once(
         assert (await hosts.act(run, "trainee", "set", to(1), "c-0"))["number"] == 0
         await hosts.stop()
 
-    asyncio.run(ask())
+    to_its_end(ask())
 
 
 def test_runs_in_processes_of_their_own_answer_alike_and_come_back_when_one_dies(database: Database) -> None:
@@ -321,7 +322,7 @@ def test_runs_in_processes_of_their_own_answer_alike_and_come_back_when_one_dies
         await hosts.stop()
         return back, hosts.replaced
 
-    back, replaced = asyncio.run(fly())
+    back, replaced = to_its_end(fly())
     assert replaced == 2
     assert [each["quantities"]["control.wipers"] for each in back] == ["OFF"] * 4
     assert all(len(kept(database, run)) == 4 for run in runs)

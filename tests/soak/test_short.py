@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import re
 from pathlib import Path
 
@@ -14,12 +13,14 @@ from soak.picture import draw
 from soak.school import Server, make_school
 from soak.storm import break_links
 
+from tests.loops import to_its_end
+
 
 def test_five_hundred_links_that_break_in_mid_store_disturb_nobody(tmp_path: Path) -> None:
     stations, _ = make_school(tmp_path / "school.sqlite", 51)
     with Server(tmp_path / "school.sqlite") as server:
         server.start()
-        found = asyncio.run(break_links(server, stations, 500))
+        found = to_its_end(break_links(server, stations, 500))
         assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
         assert found["acts_of_the_other"] > 20, "whoever stays goes on all the while"
         assert found["writer_alive"]
@@ -30,7 +31,7 @@ def test_five_hundred_links_that_break_in_mid_store_disturb_nobody(tmp_path: Pat
 def test_kills_lose_nothing_that_was_acknowledged(tmp_path: Path, workers: int) -> None:
     stations, _ = make_school(tmp_path / "school.sqlite", 6)
     with Server(tmp_path / "school.sqlite", "--workers", str(workers)) as server:
-        found = asyncio.run(kill_often(server, stations, 4, seed=workers))
+        found = to_its_end(kill_often(server, stations, 4, seed=workers))
     assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
     assert found["acknowledged"] > 10
 
@@ -39,7 +40,7 @@ def test_stations_fly_and_see_what_they_do(tmp_path: Path) -> None:
     stations, _ = make_school(tmp_path / "school.sqlite", 12)
     with Server(tmp_path / "school.sqlite", "--log-json") as server:
         server.start()
-        found = asyncio.run(fly_all(server, stations, flight_of("full-cold-start"), 6, pace=2.0))
+        found = to_its_end(fly_all(server, stations, flight_of("full-cold-start"), 6, pace=2.0))
         assert found["acts"] >= 60
         assert (found["refused"], found["links_lost"]) == (0, 0)
         assert found["kilobytes_a_second"] < 10

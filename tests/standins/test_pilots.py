@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 from typing import Any
 
 import pytest
@@ -14,6 +13,7 @@ from lumenstat.records.lists import RunFilter, find_runs
 from lumenstat.records.runs import events_of, find_run
 from lumenstat.runs.seats import Seat
 from lumenstat.standins.pilots import LOST_SECONDS, MANNERS, STUCK_SECONDS, DemoClass, Manner, Pilot
+from tests.loops import to_its_end
 
 
 class FakeHub:
@@ -57,7 +57,7 @@ def pilot(**manner: Any) -> Pilot:
 
 def after(standin: DemoClass, hub: FakeHub, each: Pilot, t: float) -> bool:
     hub.t = t
-    return asyncio.run(standin._moment(each))
+    return to_its_end(standin._moment(each))
 
 
 def test_a_class_takes_off_with_everybody_at_a_place_of_their_own(database: Database, hub: FakeHub) -> None:

@@ -46,6 +46,14 @@ def send(socket: WebSocketTestSession, number: str, verb: str, **args: object) -
     raise AssertionError("no answer came")
 
 
+def told_so_far(socket: WebSocketTestSession) -> list[str]:
+    socket.send_json({"ping": True})
+    told = []
+    while (frame := received(socket))["type"] != "pong":
+        told.append(frame["type"])
+    return told
+
+
 def kept(client: TestClient) -> list[tuple[int, str]]:
     database = client.app.state.database  # type: ignore[attr-defined]
     return [(row.number, row.verb) for row in database.read(lambda s: list(s.scalars(select(RunEvent))))]
@@ -90,6 +98,23 @@ def test_an_onlooker_sees_what_the_trainee_does(odile: Person, ines: Person) -> 
                 break
         else:
             raise AssertionError("the trainee was not told")
+
+
+def test_what_an_instructor_puts_in_while_time_stands_is_told_to_other_instructors_alone(
+    odile: Person, ines: Person
+) -> None:
+    run = odile.start()
+    address = f"/runs/{run}/socket"
+    with (
+        odile.client.websocket_connect(address) as acting,
+        odile.client.websocket_connect(address) as watching,
+        ines.client.websocket_connect(address) as flying,
+    ):
+        for socket in (acting, watching, flying):
+            until(socket, "state")
+        send(acting, "1", "note", text="Watch the third one")
+        assert "logged" in told_so_far(watching)
+        assert "logged" not in told_so_far(flying)
 
 
 def test_a_button_is_held_as_long_as_the_hand_held_it(odile: Person, ines: Person) -> None:

@@ -209,6 +209,9 @@ class Hub:
             if client_id is not None:
                 found.client_ids[client_id] = applied.number
             self._show(found)
+            if by == "instructor":
+                # It need not change anything that is shown, and the trainee is not told that it happened.
+                send_all([seat for seat in found.seats if not seat.flies], encoded({"type": "logged"}))
             if found.live.finished:
                 self.store.finished(found.live.run_id)
             return {"number": applied.number, "t": applied.event.tick / 100}

@@ -123,6 +123,12 @@ class Pong(Message):
     type: Literal["pong"]
 
 
+class Logged(Message):
+    """An instructor has done something: it stands in the log. Told to instructors only."""
+
+    type: Literal["logged"]
+
+
 class Ended(Message):
     """The run is over."""
 
@@ -137,7 +143,7 @@ class Stopped(Message):
 
 
 Incoming = Act | Open | Ping
-Outgoing = Annotated[StateMessage | Done | Refusal | Pong | Ended | Stopped, Field(discriminator="type")]
+Outgoing = Annotated[StateMessage | Done | Refusal | Pong | Logged | Ended | Stopped, Field(discriminator="type")]
 OUTGOING: TypeAdapter[Any] = TypeAdapter(Outgoing)
 
 _SAYS = {

@@ -65,6 +65,7 @@ export class Link {
   take(frame) {
     if (frame.type === "pong") return;
     if (frame.type === "state") this.on.frame(frame);
+    else if (frame.type === "logged") this.on.logged?.();
     else if (frame.type === "ended") {
       this.over = true;
       this.on.ended();

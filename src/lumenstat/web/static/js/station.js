@@ -41,6 +41,7 @@ class Station {
       frame: (frame) => this.take(frame),
       linked: (yes, note) => this.showLink(yes, note),
       done: (sent) => this.watch?.done(sent),
+      logged: () => this.watch?.stir(),
       refused: (says, sent) => {
         this.say(says);
         if (sent) this.watch?.refused(sent);
