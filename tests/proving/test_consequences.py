@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import pytest
+from pytest import approx
 
+from lumenstat.assessment.scoring import score
 from lumenstat.proving.consequences import Task, consequence_of, tasks_of
 from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.proof import Consequence
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.rehearsal.script import Script
+from tests.flights import log_of
 from tests.procedures import BATTERY_ON, shipped, small
 
 
@@ -47,6 +50,14 @@ def test_agrees_with_what_the_item_is_for(full: Script, item: str, effect: str, 
     found = without(full, item)
     assert (found.effect, says in found.says) == (effect, True), found.says
     assert found.critical == (effect == "hazard")
+
+
+def test_a_limit_is_exceeded_from_where_the_judge_says(full: Script) -> None:
+    flown = full.without([act.item for act in full.acts].index("turns-right"))
+    before = [event for event in full.as_flown.events if event.tick < flown.events[0].tick]
+    judged = score(full.bundle, log_of(full.bundle, [*before, *flown.events])).ledger
+    starts = {row.id: row.start for row in judged.limits}
+    assert starts and {name: tick / 100 for name, tick in flown.exceeded.items()} == approx(starts, abs=0.02)
 
 
 def test_a_test_left_out_has_no_consequence_but_its_own() -> None:
