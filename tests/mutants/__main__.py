@@ -28,7 +28,14 @@ from tests.mutants.reach import MEASURING, PLAIN, TIMES, Reach
 
 TESTS_OF = {
     "network": ("network", "simulation/test_aircraft.py", "reference/test_dc_network.py", "kept"),
-    "systems": ("systems", "simulation", "reference/test_alignment.py", "reference/test_batteries.py", "kept"),
+    "systems": (
+        "systems",
+        "simulation",
+        "documents",
+        "reference/test_alignment.py",
+        "reference/test_batteries.py",
+        "kept",
+    ),
     "simulation": ("simulation", "systems", "kept"),
     "items": ("items", "assessment", "runs/test_teaching.py", "documents", "kept"),
     "assessment": ("assessment", "items", "reference/test_order_slips.py", "kept"),

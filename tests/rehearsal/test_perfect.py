@@ -133,3 +133,14 @@ def test_says_which_items_can_never_be_done() -> None:
 
 def test_the_same_exercise_gives_the_same_flight() -> None:
     assert rehearse(bundle("apu-loop-open")) == rehearse(bundle("apu-loop-open"))
+
+
+def test_what_does_not_apply_when_its_section_begins_holds_nothing_up_and_is_left() -> None:
+    """The judge agrees: its turn is over once what comes after it is done."""
+    hanging = {**LIGHTS, "applies_when": "bus.dc_essential.alive"}
+    exercise = small(hanging, BATTERY_ON, ASK, READY)
+    flight = rehearse(exercise)
+    assert [act.item for act in flight.acts] == ["battery", "ask", "ready"]
+    ledger = score(exercise, log_of(exercise, list(flight.events))).ledger
+    assert {row.item: row.verdict for row in ledger.items}["lights"] == "not-applicable"
+    assert ledger.percent == 100.0
