@@ -105,6 +105,16 @@ def test_what_a_course_cannot_ask_for_is_said(database: Database, steps: tuple[R
     assert database.read(lambda s: (get_course(s, 1).name, steps_of(s, 1))) == (DEMO_COURSE, before)
 
 
+def test_a_course_may_ask_for_the_least_and_the_most_of_everything(database: Database) -> None:
+    asked = (
+        Requirement("frost-on-the-ramp", passes=1, at_least=0.0, within_days=1),
+        Requirement("frost-on-the-ramp", passes=10, at_least=100.0, within_days=3650),
+    )
+    database.write(lambda s: change_course(s, 1, CourseChange(0, "Another", "", asked), SCALE))
+    kept = [(step.passes, step.at_least, step.within_days) for step in database.read(lambda s: steps_of(s, 1))]
+    assert kept == [(1, 0.0, 1), (10, 100.0, 3650)]
+
+
 def test_two_who_change_a_course_are_told_of_each_other(database: Database) -> None:
     database.write(lambda s: change_course(s, 1, CourseChange(0, "Once", "", ())))
     with pytest.raises(Overtaken):

@@ -22,8 +22,7 @@ from lumenstat.systems.panel.part import Control, Instrument
 from lumenstat.systems.terms import ticks
 
 PACE_SECONDS = {
-    "set": 1.5, "verify": 1.0, "press": 1.0, "wait": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0,
-    "guard": 0.5, "see": 0.5, "finish": 1.0,
+    "set": 1.5, "press": 1.0, "request": 2.0, "decide": 2.0, "confirm": 2.0, "guard": 0.5, "see": 0.5, "finish": 1.0,
 }  # fmt: skip
 """How long an act takes from deciding on it to having done it: a brisk hand. Our own figures, no source."""
 
