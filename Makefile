@@ -24,7 +24,7 @@ quick: $(VENV)/.test
 	$(BIN)/ruff check .
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow and not long"
 
-# What the quick tests do not reach.
+# What the quick tests and those that fly long do not reach.
 coverage: $(VENV)/.test
 	$(BIN)/python -m pytest -q -n 2 --dist worksteal -m "not slow" --cov --cov-report=term:skip-covered
 

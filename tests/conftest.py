@@ -39,7 +39,7 @@ LONG = ("assessment/test_deciding", "assessment/test_extras", "assessment/test_s
         "systems/test_people.py::test_in_no_shipped", "training/test_day_plan.py::test_no_plan")  # fmt: skip
 """What `make quick` leaves out beside those, to be done within a minute."""
 FLIES = ("simulation/test_flips", "assessment/test_scoring", "assessment/test_examiner")
-"""Quick tests that fly so much that measuring which lines they reach would take half of the time of all."""
+"""Quick tests that fly so much that measuring which lines they reach would take a third of the time of all."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

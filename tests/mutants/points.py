@@ -85,7 +85,7 @@ def _turned(tree: ast.Module, point: int) -> str:
 
 
 def _code_only(tree: ast.Module) -> ast.Module:
-    """The tree without annotations, decorators and words like `frozen=True`: points are code that does something when it runs."""
+    """The tree without annotations, decorators and `frozen=True` and the like: points do something when they run."""
     for node in ast.walk(tree):
         if isinstance(node, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
             node.decorator_list = []

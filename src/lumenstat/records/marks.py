@@ -16,6 +16,7 @@ LIBRARY = "library"
 LAST_BACKUP = "last-backup"
 """The name of the last backup that was read back without a fault."""
 _BACKUP_TROUBLE = "backup-trouble"
+"""Why the last backup could not be made, as JSON that keeps its parts."""
 
 
 def mark(session: Session, name: str) -> tuple[str, datetime] | None:

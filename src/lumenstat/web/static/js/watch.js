@@ -98,10 +98,9 @@ export class Watch {
     }
   }
 
-  // While time stands still, a note or a fault moves nothing on the deck, and no frame tells of it.
+  // That the log has grown every instructor is told; whoever put a fault in is shown it.
   done({ verb }) {
     if (verb === "fault") this.injected = true;
-    this.stir();
   }
 
   // What was typed for it is there again, to be mended.
