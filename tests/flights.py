@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
 from typing import Any
 
 from lumenstat.assessment.ledger import Ledger, Points
-from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
+from lumenstat.documents.bundles import Bundle, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog
-from lumenstat.rehearsal.perfect import rehearse
+from tests.kept import making
 
 
 def event(seconds: float, verb: str, by: str = "trainee", **args: Any) -> LogEvent:
@@ -171,13 +170,8 @@ HAND_FLOWN: dict[str, Callable[[], list[LogEvent]]] = {
 
 
 def rehearsed(name: str) -> Callable[[], list[LogEvent]]:
-    """Gives the model's own perfect flight of a shipped exercise, flown once."""
-
-    @cache
-    def flown() -> tuple[LogEvent, ...]:
-        return rehearse(Library().bundle(next(path for path in shipped_exercises() if path.stem == name))).events
-
-    return lambda: list(flown())
+    """Gives the model's own perfect flight of a shipped exercise, as it is kept: `tests/kept` flies it anew."""
+    return lambda: list(making.log_of(name, making.PERFECT))
 
 
 PERFECT: dict[str, Callable[[], list[LogEvent]]] = {

@@ -8,7 +8,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from tests.browser.charts import CHARTS
-from tests.browser.conftest import CHROMIUM, FLAGS, Server, signed_in, start_exercise
+from tests.browser.conftest import Server, launch, signed_in, start_exercise
 from tests.browser.station import Station
 from tests.browser.test_first_light import fly_with_three_slips
 from tests.browser.test_in_german import in_german, in_language
@@ -80,7 +80,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
         server.start()
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        browser = launch(playwright)
         try:
             with signed_in(browser, server, "odile") as odile, signed_in(browser, server, "ines") as ines:
                 shoot(odile, "exercises")

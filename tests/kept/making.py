@@ -8,7 +8,7 @@ from functools import cache
 from typing import Any
 
 from lumenstat.assessment.scoring import score
-from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.bundles import Bundle, shipped_exercises
 from lumenstat.documents.runlog import LogEvent, RunLog, parse_event
 from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.prove import prove
@@ -20,7 +20,7 @@ from lumenstat.simulation.flight import fly
 from lumenstat.simulation.trace import Sampler
 from lumenstat.systems.registry import fault_kinds, fault_targets
 from tests.kept import files
-from tests.procedures import every_shipped, shipped
+from tests.procedures import shipped
 
 EVERY_TICKS = 100
 SIGNIFICANT = 8
@@ -34,7 +34,7 @@ Figures = dict[str, list[float]]
 
 
 def exercises() -> list[str]:
-    return [bundle.exercise.id for bundle in every_shipped()]
+    return [path.stem for path in shipped_exercises()]
 
 
 # ---- flights ---------------------------------------------------------------------------------------------------------

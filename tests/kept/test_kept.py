@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from lumenstat.proving.proof import KINDS
 from tests.kept import files
 from tests.kept.making import (
     FLOWN_WITH_FAULTS,
@@ -88,6 +89,26 @@ def test_the_judge_says_of_a_log_what_it_said(name: str, which: str) -> None:
 @pytest.mark.parametrize("name", exercises())
 def test_a_proof_finds_what_it_found(name: str) -> None:
     none_of(differences(files.read_proofs()[name], proven(name)))
+
+
+@pytest.mark.parametrize("name", exercises())
+def test_the_judge_gives_a_perfect_flight_everything(name: str) -> None:
+    """Said of what is kept, which the judge still says."""
+    ledger = ledgers()[name, PERFECT]["ledger"]
+    slips = {row["item"]: row["says"] for row in ledger["items"] if row["verdict"] not in ("done", "not-applicable")}
+    assert (ledger["outcome"], ledger["percent"], slips) == ("pass", 100.0, {})
+    assert [ledger[about] for about in ("extras", "limits", "gates")] == [[], [], []]
+
+
+@pytest.mark.parametrize("name", exercises())
+def test_a_proof_finds_nothing_to_mend(name: str) -> None:
+    """Said of what is kept, which a proof still finds."""
+    proof = files.read_proofs()[name]
+    assert proof["ok"]
+    assert [finding for finding in proof["findings"] if finding["severity"] != "notes"] == []
+    assert {finding["kind"] for finding in proof["findings"]} <= set(KINDS)
+    assert proof["lowest_volts"]
+    assert proof["critical_path"]
 
 
 def test_a_difference_is_told_where_it_is() -> None:

@@ -6,16 +6,15 @@ from typing import Any
 
 import pytest
 
-from lumenstat.documents.bundles import shipped_exercises
 from lumenstat.documents.checking_order import check_order
 from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Source
 from lumenstat.proving.order import order_findings
-from lumenstat.proving.proof import KINDS, Finding
+from lumenstat.proving.proof import Finding
 from lumenstat.proving.prove import prove
 from lumenstat.systems.registry import quantities_of
-from tests.procedures import ASK, BATTERY_ON, ESSENTIAL, FEED, LEFT_DC, READY, shipped, small
+from tests.procedures import ASK, BATTERY_ON, ESSENTIAL, FEED, LEFT_DC, READY, small
 
 
 def found(*items: dict[str, Any], **more: Any) -> list[Finding]:
@@ -189,15 +188,6 @@ def test_remedies_mend_what_they_say() -> None:
     assert kinds(BATTERY_ON, ASK, READY, FEED, LEFT_DC) == set()
     pointless = next(f for f in found({"id": "gear", "kind": "set", "control": "gear_lever", "to": "DOWN"}))
     assert pointless.remedy is not None and pointless.remedy.fields == {"kind": "verify"}
-
-
-@pytest.mark.parametrize("name", [path.stem for path in shipped_exercises() if not path.stem.startswith("full")])
-def test_shipped_exercises_have_nothing_to_mend(name: str) -> None:
-    proof = prove(shipped(name))
-    assert proof.ok
-    assert [f for f in proof.findings if f.severity != "notes"] == []
-    assert {f.kind for f in proof.findings} <= set(KINDS)
-    assert proof.lowest and proof.critical_path
 
 
 def test_the_same_exercise_gives_the_same_proof() -> None:

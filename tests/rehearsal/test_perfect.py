@@ -26,18 +26,6 @@ def bundle(name: str) -> Bundle:
     return Library().bundle(EXERCISES[name])
 
 
-@pytest.mark.parametrize("name", EXERCISES)
-def test_scores_a_hundred_without_a_gate_or_a_limit(name: str) -> None:
-    exercise = bundle(name)
-    flight = rehearse(exercise)
-    assert flight.stuck == ()
-    ledger = score(exercise, log_of(exercise, list(flight.events))).ledger
-    slips = {row.item: row.says for row in ledger.items if row.verdict not in ("done", "not-applicable")}
-    assert slips == {}
-    assert (ledger.outcome, ledger.percent) == ("pass", 100.0)
-    assert (ledger.extras, ledger.limits, ledger.gates) == ((), (), ())
-
-
 @pytest.mark.parametrize("name", HAND_FLOWN)
 def test_is_no_slower_than_a_flight_by_hand(name: str) -> None:
     assert rehearse(bundle(name)).ready_at <= HAND_FLOWN[name]()[-1].tick

@@ -36,7 +36,7 @@ from lumenstat.runs.starting import StartingDesk
 from lumenstat.runs.store import DatabaseStore
 from lumenstat.runs.workers import Worker
 from lumenstat.settings import Settings
-from lumenstat.simulation.actions import ready
+from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.standins.history import History
 from lumenstat.standins.pilots import DemoClass
 from lumenstat.standins.today import plan_today
@@ -197,10 +197,10 @@ def _warm(database: Database) -> None:
     """Read and compile what exercises fly and lay their risers out, before the first trainee waits for it."""
     try:
         bundles = [version.bundle for version in database.read(current_exercises)]
-        for bundle in bundles:
-            ready(bundle.airframe, bundle.exercise.start)
-        for airframe in {bundle.airframe.id: bundle.airframe for bundle in bundles}.values():
-            lay_out_both(airframe)
+        # One start is enough for all of an airframe: what takes long is done once for it.
+        for bundle in {bundle.airframe.id: bundle for bundle in bundles}.values():
+            Aircraft(bundle.airframe, bundle.exercise.start)
+            lay_out_both(bundle.airframe)
     # An exercise that cannot be read says so where it is opened; the server starts for all the others.
     except LumenstatError:
         log.exception("not all exercises could be made ready")

@@ -2,16 +2,27 @@
 
 from __future__ import annotations
 
-from starlette.routing import Router
+from collections import defaultdict
 
-_routes: list[Router] = []
+from starlette.routing import BaseRoute, NoMatchFound, Router
+
+_named: dict[str, list[BaseRoute]] = {}
 
 
-def bind(routes: Router) -> None:
+def bind(router: Router) -> None:
     """Build addresses from these routes; said once when the application is put together."""
-    _routes[:] = [routes]
+    named = defaultdict(list)
+    for route in router.routes:
+        named[str(getattr(route, "name", ""))].append(route)
+    _named.clear()
+    _named.update(named)
 
 
 def path(name: str, **parts: str) -> str:
-    """The address of a route."""
-    return str(_routes[0].url_path_for(name, **parts))
+    """The address of a route. The router itself would ask each of its hundred routes, some hundred times a page."""
+    for route in _named.get(name, ()):
+        try:
+            return str(route.url_path_for(name, **parts))
+        except NoMatchFound:
+            continue
+    raise NoMatchFound(name, parts)
