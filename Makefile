@@ -9,16 +9,21 @@ APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 # Where the environment forbids it, every process would compile the whole source again: a second and a half of a core each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo test quick coverage mutants kept check bench soak assets texts schemas screenshots clean
+.PHONY: demo test measured quick coverage mutants kept check bench soak assets texts schemas screenshots clean
 
 demo: $(VENV)/.app
 	@echo "Opening the demo school: its address follows in some seconds. Ctrl+C stops it; make demo goes on where it was."
 	@$(BIN)/lumenstat serve --demo --port $(PORT) --database $(DATABASE)
 
-# Three at a time in the second part: its browsers and servers leave a core idle now and then.
-test: $(VENV)/.test chromium check
-	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow and not long and not unmeasured" --cov --cov-report=term:skip-covered
+# Types are checked on one core while the quick tests run on the other. Three at a time in the second part: its browsers
+# and servers leave a core idle now and then.
+test: $(VENV)/.test chromium
+	@$(MAKE) --jobs=2 --output-sync=target check measured
 	$(BIN)/python -m pytest -n 3 --dist worksteal -m "slow or long or unmeasured" --durations=15
+
+# The quick tests, and which lines they reach.
+measured: $(VENV)/.test
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow and not long and not unmeasured" --cov --cov-report=term:skip-covered
 
 # For daily work: about a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test

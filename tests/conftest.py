@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from pathlib import Path
 from shutil import copy
@@ -86,29 +87,45 @@ def quick_hashes() -> Iterator[None]:
 
 
 @pytest.fixture(scope="session")
-def demo_database(tmp_path_factory: pytest.TempPathFactory, quick_hashes: None) -> Path:
-    """A database with the demo school in it, made once: its passwords take two seconds to hash."""
-    made, kept = (tmp_path_factory.mktemp("demo") / name for name in ("made.sqlite", "kept.sqlite"))
-    create_app(Settings(database=made, demo=True)).state.database.close()
-    return _copied(made, kept)
+def shared_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder for what is made once a run: all of its processes have it."""
+    own = tmp_path_factory.getbasetemp()
+    return own.parent if "PYTEST_XDIST_WORKER" in os.environ else own
 
 
-def _copied(database: Path, to: Path) -> Path:
-    """A copy in one file, with what still lies in the log beside the database."""
-    with closing(sqlite3.connect(database)) as source, closing(sqlite3.connect(to)) as target:
-        source.backup(target)
-    return to
+def made_once(path: Path, make: Callable[[Path], None]) -> Path:
+    """A database in one file, made by whichever process comes first; the others wait for it."""
+    with path.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not path.exists():
+            made = path.with_suffix(".made")
+            make(made)
+            # What still lies in the log beside the database comes along.
+            with closing(sqlite3.connect(made)) as source, closing(sqlite3.connect(path)) as target:
+                source.backup(target)
+    return path
 
 
 @pytest.fixture(scope="session")
-def served_database(demo_database: Path, tmp_path_factory: pytest.TempPathFactory, frost: Bundle) -> Path:
+def demo_database(shared_folder: Path, quick_hashes: None) -> Path:
+    """A database with the demo school in it: its documents take two seconds to read."""
+    return made_once(
+        shared_folder / "demo.sqlite",
+        lambda path: create_app(Settings(database=path, demo=True)).state.database.close(),
+    )
+
+
+@pytest.fixture(scope="session")
+def served_database(shared_folder: Path, demo_database: Path, frost: Bundle) -> Path:
     """The same, with what the model finds out about the exercise that most tests start: no server flies it again."""
-    made, kept = (tmp_path_factory.mktemp("served") / name for name in ("made.sqlite", "kept.sqlite"))
-    database = Database(_copied(demo_database, made))
-    found = validity_of(frost)
-    database.write(lambda session: note_facts(session, frost.digest, found))
-    database.close()
-    return _copied(made, kept)
+
+    def with_facts(path: Path) -> None:
+        copy(demo_database, path)
+        database = Database(path)
+        database.write(lambda session: note_facts(session, frost.digest, validity_of(frost)))
+        database.close()
+
+    return made_once(shared_folder / "served.sqlite", with_facts)
 
 
 @pytest.fixture

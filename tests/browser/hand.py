@@ -69,6 +69,8 @@ class Hand:
         Hands move in real time, and only waits are hurried: what is read still holds when it is said, and what has to
         be done within seconds is, on a busy machine too.
         """
+        # Each change would be drawn a dozen times on its way; the tests of single acts and of looks see it move.
+        self.page.emulate_media(reduced_motion="reduce")
         with self.server.at_pace(PACE_OF_HANDS):
             self._do_all(events)
         self.page.wait_for_url("**/debrief", timeout=60_000)

@@ -13,7 +13,7 @@ from lumenstat.documents.runlog import LogEvent, RunLog, parse_event
 from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.prove import prove
 from lumenstat.proving.report import proof_json
-from lumenstat.rehearsal.perfect import rehearse
+from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 from lumenstat.rehearsal.slips import flight_with_slips
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.flight import fly
@@ -118,11 +118,17 @@ def ledgers() -> dict[tuple[str, str], dict[str, Any]]:
     return files.read_ledgers()
 
 
+@cache
+def rehearsal_of(name: str) -> Rehearsal:
+    """An exercise as the rehearsal flies it now."""
+    return rehearse(shipped(name))
+
+
 def flown_log(name: str, which: str) -> tuple[LogEvent, ...]:
     """The log as the rehearsal flies it now."""
     bundle = shipped(name)
     if which == PERFECT:
-        return tuple(rehearse(bundle).events)
+        return rehearsal_of(name).events
     return flight_with_slips(bundle, f"{name} {which}", slips=5, slowness=0.8)
 
 
@@ -139,7 +145,7 @@ def judged(name: str, events: Sequence[LogEvent]) -> dict[str, Any]:
 def proven(name: str) -> dict[str, Any]:
     """The proof of an exercise; of some with what comes of leaving out or swapping each item."""
     bundle = shipped(name)
-    flight = rehearse(bundle)
+    flight = rehearsal_of(name)
     found = leave_out(bundle, flight) if name in LEFT_OUT_OF else None
     content: dict[str, Any] = json.loads(json.dumps(proof_json(prove(bundle, flight), found)))
     return content

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
+from shutil import copy
 
 import pytest
 from soak.fuzz import fuzz
@@ -16,9 +17,15 @@ from soak.storm import break_links
 from tests.loops import to_its_end
 
 
-def test_five_hundred_links_that_break_in_mid_store_disturb_nobody(tmp_path: Path) -> None:
-    stations, _ = make_school(tmp_path / "school.sqlite", 51)
-    with Server(tmp_path / "school.sqlite") as server:
+@pytest.fixture
+def path(tmp_path: Path, demo_database: Path) -> Path:
+    """A database that has the library already, which takes a second to read."""
+    return Path(copy(demo_database, tmp_path / "school.sqlite"))
+
+
+def test_five_hundred_links_that_break_in_mid_store_disturb_nobody(path: Path) -> None:
+    stations, _ = make_school(path, 51)
+    with Server(path) as server:
         server.start()
         found = to_its_end(break_links(server, stations, 500))
         assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
@@ -28,17 +35,17 @@ def test_five_hundred_links_that_break_in_mid_store_disturb_nobody(tmp_path: Pat
 
 
 @pytest.mark.parametrize("workers", [1, 2])
-def test_kills_lose_nothing_that_was_acknowledged(tmp_path: Path, workers: int) -> None:
-    stations, _ = make_school(tmp_path / "school.sqlite", 6)
-    with Server(tmp_path / "school.sqlite", "--workers", str(workers)) as server:
+def test_kills_lose_nothing_that_was_acknowledged(path: Path, workers: int) -> None:
+    stations, _ = make_school(path, 6)
+    with Server(path, "--workers", str(workers)) as server:
         found = to_its_end(kill_often(server, stations, 4, seed=workers))
     assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
     assert found["acknowledged"] > 10
 
 
-def test_stations_fly_and_see_what_they_do(tmp_path: Path) -> None:
-    stations, _ = make_school(tmp_path / "school.sqlite", 12)
-    with Server(tmp_path / "school.sqlite", "--log-json") as server:
+def test_stations_fly_and_see_what_they_do(path: Path) -> None:
+    stations, _ = make_school(path, 12)
+    with Server(path, "--log-json") as server:
         server.start()
         found = to_its_end(fly_all(server, stations, flight_of("full-cold-start"), 6, pace=2.0))
         assert found["acts"] >= 60
@@ -47,9 +54,8 @@ def test_stations_fly_and_see_what_they_do(tmp_path: Path) -> None:
         assert '"says": "GET /health 200' in server.log.read_text()
 
 
-def test_a_second_server_on_the_same_database_says_so(tmp_path: Path) -> None:
-    make_school(tmp_path / "school.sqlite", 1)
-    path = tmp_path / "school.sqlite"
+def test_a_second_server_on_the_same_database_says_so(path: Path, tmp_path: Path) -> None:
+    make_school(path, 1)
     with Server(path) as first, Server(path, log=tmp_path / "second.log") as second:
         first.start()
         with pytest.raises(RuntimeError, match="Another Lumenstat server is using"):
