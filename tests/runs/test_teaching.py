@@ -65,9 +65,9 @@ def test_guided_says_that_a_step_is_put_right(guided: LiveRun, wall: Wall) -> No
     wrong = guided.words[-1]
     assert wrong.item == "hydraulic-pump"
     act(guided, wall, "see", control="hydraulic_pump", position="OFF")
-    assert guided.words[-1].says == "'Electric hydraulic pump' is right now."
+    assert guided.words[-1].says == "'Electric hydraulic pump' has been put right."
     act(guided, wall, "see", control="hydraulic_pump", position="OFF")
-    assert guided.words[-1].says == "'Electric hydraulic pump' is right now.", "said once"
+    assert guided.words[-1].says == "'Electric hydraulic pump' has been put right.", "said once"
     assert len(guided.words) == 2
 
 

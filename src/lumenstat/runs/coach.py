@@ -100,7 +100,7 @@ class Coach:
         for step, attempt in found:
             if attempt.right and step.item.id in self.slipped:
                 self.slipped.discard(step.item.id)
-                return phrase("'{challenge}' is right now.", challenge=step.item.challenge), step.item.id
+                return phrase("'{challenge}' has been put right.", challenge=step.item.challenge), step.item.id
         return None
 
     def _still_open_before(self, step: Step, answered: set[str]) -> str | None:
