@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import re
 import tempfile
 import time
 import warnings
+from itertools import count
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from bench.starts import Start25
 from bench.timing import seconds_of
@@ -17,6 +20,9 @@ from lumenstat.proving.leave_out import leave_out
 from lumenstat.proving.prove import prove
 from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.simulation.flight import fly
+
+if TYPE_CHECKING:
+    from fastapi.testclient import TestClient
 
 Row = tuple[str, float, str]
 
@@ -72,4 +78,23 @@ def _pages(log: RunLog) -> list[Row]:
             ):
                 page = seconds_of(lambda path=path: client.get(path), 15)  # type: ignore[misc]
                 rows.append((f"{name}_page", page / bare, f"x a bare page, {1000 * page:.1f} ms"))
-            return rows
+            return [
+                *rows,
+                ("draft_edit", 1000 * _edit(client, token("/drafts")), "ms, an item of a full start changed"),
+            ]
+
+
+def _edit(client: TestClient, csrf: str) -> float:
+    """Seconds of one change of a draft, with the parts of the page that it answers with."""
+    copied = {"csrf": csrf, "begins": "copy", "exercise": "full-cold-start", "title": "Bench"}
+    path = str(client.post("/drafts/new", data=copied).url)
+    editions = count()
+
+    def edit() -> None:
+        edition = next(editions)
+        args = {"item": "master", "fields": {"why": f"Reason {edition}."}}
+        form = {"csrf": csrf, "edition": str(edition), "verb": "fields", "args": json.dumps(args), "item": "master"}
+        answer = client.post(f"{path}/edit", data=form)
+        assert answer.status_code == 200, answer.text
+
+    return seconds_of(edit, 15)

@@ -24,7 +24,6 @@ from lumenstat.processes import load_beside
 from lumenstat.simulation.actions import start_problems
 from lumenstat.simulation.explaining import explained
 from lumenstat.simulation.plan import plan_for
-from lumenstat.systems.registry import quantities_of
 
 app = typer.Typer(
     add_completion=False, no_args_is_help=True, help="Cold-and-dark startup exercises. A training aid only."
@@ -292,7 +291,7 @@ def quantities(
 ) -> None:
     """List everything observable on an airframe with unit and meaning."""
     document, _ = _airframe(airframe)
-    rows = quantities_of(document).values()
+    rows = document.quantities.values()
     if as_json:
         listed = [{"name": q.name, "unit": q.unit, "kind": q.kind, "meaning": q.meaning} for q in rows]
         typer.echo(json.dumps({"quantities": listed}, ensure_ascii=False))

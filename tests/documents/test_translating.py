@@ -6,9 +6,10 @@ from pathlib import Path
 
 import pytest
 
+from lumenstat.documents.airframe import Airframe
 from lumenstat.documents.bundles import SHIPPED, Bundle, Library
 from lumenstat.documents.checklist import Checklist
-from lumenstat.documents.translating import shown_texts, without_words
+from lumenstat.documents.translating import shown_texts, told_document, without_words
 from lumenstat.rehearsal.perfect import rehearse
 
 GUIDED = SHIPPED / "exercises" / "guided-power-up.yaml"
@@ -78,3 +79,17 @@ def test_a_language_has_two_small_letters(tmp_path: Path, key: str, says: str) -
     path = _rewritten(tmp_path, "\n  de:", f"\n  {key}")
     problems = Library([tmp_path]).check(path)
     assert any(problem.path.startswith(says) for problem in problems)
+
+
+def test_an_airframe_that_was_used_already_is_told_in_its_words_too(guided: Bundle) -> None:
+    """What was worked out of the one, its controls by their ids, is not taken over by the other."""
+    content = guided.airframe.model_dump(mode="json", by_alias=True) | {
+        "texts": {"de": {"Main battery": "Hauptbatterie"}}
+    }
+    written = Airframe.model_validate(content)
+    assert written.controls["battery_main"].name == "Main battery"
+    assert "control.battery_main" in written.quantities
+    told = told_document(written, "de")
+    assert told.controls["battery_main"].name == "Hauptbatterie"
+    assert "Hauptbatterie" in told.quantities["control.battery_main"].meaning
+    assert written.controls["battery_main"].name == "Main battery"

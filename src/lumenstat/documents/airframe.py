@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, create_model
 
 from lumenstat.documents.translating import Texts
+from lumenstat.language.expressions import Quantity
 from lumenstat.language.values import DocumentId, ExpressionText, Part, Seconds, Since, Text
 from lumenstat.systems.electrical.buses import Bus
 from lumenstat.systems.panel.part import PanelsSection
-from lumenstat.systems.registry import ELECTRICAL, SYSTEMS, sections_of
+from lumenstat.systems.registry import ELECTRICAL, SYSTEMS, quantities_of, sections_of
 from lumenstat.systems.services import ServicesSection
 from lumenstat.systems.system import Sections
 
@@ -53,6 +55,11 @@ class Airframe(_Systems):
     electrical: Electrical
     limits: tuple[Limit, ...] = ()
     texts: Annotated[Texts, Since("0.8")] = {}
+
+    @cached_property
+    def quantities(self) -> dict[str, Quantity]:
+        """Everything observable on it, by its dotted name."""
+        return quantities_of(self)
 
     @property
     def buses(self) -> dict[str, Bus]:

@@ -7,12 +7,12 @@ from lumenstat.documents.translating import check_texts
 from lumenstat.errors import Problem
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Source
-from lumenstat.systems.registry import check_systems, names_of, quantities_of
+from lumenstat.systems.registry import check_systems, names_of
 
 
 def checker_for(airframe: Airframe, source: Source) -> Checker:
     """A checker of a document that is about this airframe."""
-    return Checker(source, quantities_of(airframe), names_of(airframe))
+    return Checker(source, airframe.quantities, names_of(airframe))
 
 
 def check_airframe(airframe: Airframe, source: Source) -> list[Problem]:

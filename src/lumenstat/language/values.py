@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated, Any
+from typing import Annotated, Any, Self
 
 from pydantic import (
     BaseModel,
@@ -33,6 +34,13 @@ class Written(BaseModel):
     """Base of everything an instructor writes: frozen, and an unknown key is refused."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with some fields changed. What was worked out of the fields is worked out anew of the copy's."""
+        copied = super().model_copy(update=update, deep=deep)
+        for name in copied.__dict__.keys() - type(self).model_fields.keys():
+            del copied.__dict__[name]
+        return copied
 
     @model_serializer(mode="wrap")
     def _written_out(self, handler: SerializerFunctionWrapHandler) -> dict[str, Any]:

@@ -24,7 +24,6 @@ from lumenstat.proving.proof import Finding, Remedy
 from lumenstat.rehearsal.perfect import Acted, Rehearsal
 from lumenstat.rehearsal.script import Script
 from lumenstat.simulation.flight import Flight
-from lumenstat.systems.registry import quantities_of
 
 DARK_WORDS = ("dead", "dark", "out", "blank")
 
@@ -341,7 +340,7 @@ class Finder:
                 )
 
     def _decisions(self) -> Iterator[Finding]:
-        quantities = quantities_of(self.bundle.airframe)
+        quantities = self.bundle.airframe.quantities
         for step in self.procedure.steps:
             if isinstance(step.item, DecideItem) and (values := uncovered(step.item, quantities)) is not None:
                 says = phrase("no branch is right when {values}", values=values)

@@ -19,7 +19,7 @@ from lumenstat.simulation.compiling import PlacedThreshold, flipped_source, logi
 from lumenstat.simulation.laying_out import lay_out
 from lumenstat.simulation.steps import Steps, kinds_of, steps_of
 from lumenstat.systems.layout import Layout, Places
-from lumenstat.systems.registry import fault_kinds, quantities_of, systems_of
+from lumenstat.systems.registry import fault_kinds, systems_of
 from lumenstat.systems.terms import Discrete, UsedUp
 
 Logic = Callable[[list[Discrete]], tuple[tuple[bool, ...], ...]]
@@ -37,7 +37,7 @@ class Plan:
     def __init__(self, airframe: Airframe) -> None:
         self.airframe = airframe
         self.controls, self.instruments = airframe.controls, airframe.instruments
-        self.quantities: dict[str, Quantity] = quantities_of(airframe)
+        self.quantities: dict[str, Quantity] = airframe.quantities
         self.systems = systems_of(airframe)
         self.layout: Layout = lay_out(airframe, self.systems, self.quantities)
         self.fault_kinds = fault_kinds()

@@ -35,7 +35,6 @@ from lumenstat.records.exercises import keep_version, store_bundle
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
 from lumenstat.simulation.reading import as_shown
-from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import lay_out_both
 from lumenstat.web.pages.builder_edits import edit
@@ -361,7 +360,7 @@ def _context(request: Request, draft_id: str, item: str, zone: str) -> BuilderCo
         due=read.bundle is not None and view.state != "under way" and not at.whole_as_it_stands and not view.failed,
         deck=deck_of(airframe) if airframe else (),
         services=tuple(services_of(airframe)) if airframe else (),
-        quantities=tuple(quantities_of(airframe)) if airframe else (),
+        quantities=tuple(airframe.quantities) if airframe else (),
         flights=tuple(
             FlownDraft(id=run.id, words=joined(", ", (run.trainee.name, moment(run.created, zone))))
             for run in flights[:8]

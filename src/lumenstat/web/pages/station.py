@@ -22,7 +22,6 @@ from lumenstat.records.runs import find_run
 from lumenstat.records.tables import Run
 from lumenstat.runs.clock import RATES
 from lumenstat.systems.panel.part import Control, Lamp, Panel
-from lumenstat.systems.registry import quantities_of
 from lumenstat.web import urls
 from lumenstat.web.drawing.riser import Riser, lay_out, quantities_of_riser
 from lumenstat.web.pages.choices import Chosen, FaultChoice, fault_choices
@@ -168,7 +167,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
 
 def _desk_side(session: Session, run: Run, bundle: Bundle) -> DeskSide:
     rows = station_rows(session, run.lesson_id) if run.lesson_id else []
-    states = [q for q in quantities_of(bundle.airframe).values() if q.kind == "truth"]
+    states = [q for q in bundle.airframe.quantities.values() if q.kind == "truth"]
     return DeskSide(
         lesson_id=run.lesson_id,
         code=run.join_code,
