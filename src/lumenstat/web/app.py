@@ -197,10 +197,11 @@ def _warm(database: Database) -> None:
     """Read and compile what exercises fly and lay their risers out, before the first trainee waits for it."""
     try:
         bundles = [version.bundle for version in database.read(current_exercises)]
-        # One start is enough for all of an airframe: what takes long is done once for it.
-        for bundle in {bundle.airframe.id: bundle for bundle in bundles}.values():
+        # What was done before an exercise begins is not flown here: each start flies it anew.
+        for bundle in bundles:
             Aircraft(bundle.airframe, bundle.exercise.start)
-            lay_out_both(bundle.airframe)
+        for airframe in {bundle.airframe.id: bundle.airframe for bundle in bundles}.values():
+            lay_out_both(airframe)
     # An exercise that cannot be read says so where it is opened; the server starts for all the others.
     except LumenstatError:
         log.exception("not all exercises could be made ready")

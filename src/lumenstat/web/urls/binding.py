@@ -19,7 +19,7 @@ def bind(router: Router) -> None:
 
 
 def path(name: str, **parts: str) -> str:
-    """The address of a route. The router itself would ask each of its hundred routes, some hundred times a page."""
+    """The address of a route. The router itself would ask one route after another, for every link of a page."""
     for route in _named.get(name, ()):
         try:
             return str(route.url_path_for(name, **parts))
