@@ -14,6 +14,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from soak.beside import kill_beside_commands
 from soak.fuzz import fuzz
 from soak.kills import kill_often
 from soak.load import Hand, Seen, centile, flight_of, fly_all
@@ -94,6 +95,15 @@ def kills(times: int, workers: int) -> dict[str, Any]:
             return asyncio.run(kill_often(server, made, times)) | {"workers": workers}
 
 
+def beside(rounds: int, each: int | None) -> dict[str, Any]:
+    """Commands of the command line beside a server that stores, which is then killed."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "school.sqlite"
+        made, _ = make_school(path, 4, EXERCISE)
+        with Server(path) as server:
+            return asyncio.run(kill_beside_commands(server, made, rounds, each))
+
+
 def all_loads(short: bool) -> list[dict[str, Any]]:
     """Every size of school, flown by the server itself and by two processes."""
     sizes, seconds = ((5,), 4.0) if short else (SIZES, 30.0)
@@ -109,6 +119,7 @@ PARTS: dict[str, Callable[[bool], Any]] = {
     "load": all_loads,
     "storm": lambda short: [storm(20 if short else 500, workers) for workers in (1, 2)],
     "kills": lambda short: [kills(2, 1)] if short else [kills(170, 1), kills(30, 2)],
+    "beside": lambda short: [beside(1, 3)] if short else [beside(200, 3)],
     "fuzz": lambda short: fuzz(300 if short else 100_000),
 }
 
@@ -126,7 +137,10 @@ def main() -> None:
         RESULTS.write_text(json.dumps(results, indent=2) + "\n")
         if set(PARTS) <= set(results):
             PICTURE.write_text(draw(results))
-    bad = sum(row["lost"] + row["twice"] + row["holes"] for row in results.get("storm", []) + results.get("kills", []))
+    bad = sum(
+        row["lost"] + row["twice"] + row["holes"]
+        for row in results.get("storm", []) + results.get("kills", []) + results.get("beside", [])
+    )
     if bad or results.get("fuzz", {}).get("wrong"):
         raise SystemExit("something was lost, stood twice, or answered wrongly: see above")
 

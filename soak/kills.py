@@ -31,7 +31,7 @@ async def kill_often(
     for _ in range(kills):
         starts.append(server.start())
         before = seen.acts()
-        acting = [asyncio.create_task(_act_until_killed(hand)) for hand in hands]
+        acting = [asyncio.create_task(act_until_killed(hand)) for hand in hands]
         async with asyncio.timeout(60):
             while seen.acts() < before + ACTS_BEFORE:
                 await asyncio.sleep(0.01)
@@ -54,8 +54,8 @@ async def kill_often(
     }
 
 
-async def _act_until_killed(hand: Hand) -> None:
-    """Turn a switch to and fro, each time as soon as the last act is acknowledged, until the link breaks."""
+async def act_until_killed(hand: Hand, pause: float = 0.0) -> None:
+    """Turn a switch to and fro, `pause` seconds after the last act was acknowledged, until the link breaks."""
     try:
         socket = await hand.link()
         reader = asyncio.create_task(hand.read(socket))
@@ -63,6 +63,7 @@ async def _act_until_killed(hand: Hand) -> None:
             await hand.act(socket, to_and_fro(hand.number))
             while hand.sent and not reader.done():
                 await asyncio.sleep(0.001)
+            await asyncio.sleep(pause)
     except Exception:
         return
     finally:

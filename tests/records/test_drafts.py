@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import RecordError
 from lumenstat.records.database import Database
 from lumenstat.records.drafts import (
@@ -15,12 +16,14 @@ from lumenstat.records.drafts import (
     create_draft,
     keep_proof,
     load,
-    note_published,
+    publish_draft,
     redo,
     states,
     undo,
 )
+from lumenstat.records.exercises import current_exercises
 from lumenstat.records.people import add_person
+from lumenstat.records.tables import DraftRecord
 
 
 @pytest.fixture
@@ -93,7 +96,7 @@ def test_there_is_no_such_draft(database: Database) -> None:
         database.read(lambda s: load(s, "nothing"))
 
 
-def test_how_a_draft_stands(database: Database, draft: str) -> None:
+def test_how_a_draft_stands(database: Database, draft: str, frost: Bundle) -> None:
     def stands() -> str:
         return database.read(states)[draft]
 
@@ -108,7 +111,32 @@ def test_how_a_draft_stands(database: Database, draft: str) -> None:
     assert stands() == "draft"
     database.write(lambda s: keep_proof(s, "one", '{"ok": true}'))
     assert stands() == "proven"
-    database.write(lambda s: note_published(s, draft, "one"))
-    assert stands() == "published"
+    at = edition(database, draft)
+    database.write(lambda s: publish_draft(s, draft, at, frost, 1))
+    assert becomes("three") == "changed since", "what was published is another version than this one"
+    assert becomes(frost.digest) == "published"
     assert becomes("two") == "changed since"
     assert becomes(None) == "changed since"
+
+
+def test_an_edition_that_was_overtaken_is_not_published_and_a_publication_is_one_change(
+    database: Database, draft: str, frost: Bundle, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    seen = edition(database, draft)
+    write(database, draft, "somebody else's", by="Casimir")
+    with pytest.raises(DraftOvertaken, match="Casimir changed this draft in the meantime"):
+        database.write(lambda s: publish_draft(s, draft, seen, frost, 1))
+    assert database.read(current_exercises) == []
+    # Whatever ends it half-way, the exercise and its draft's mark are both there or neither.
+    with monkeypatch.context() as patch:
+        patch.setattr(DraftRecord, "published_digest", property(fset=_power_cut))
+        with pytest.raises(KeyboardInterrupt):
+            database.write(lambda s: publish_draft(s, draft, seen + 1, frost, 1))
+    assert database.read(current_exercises) == []
+    database.write(lambda s: publish_draft(s, draft, seen + 1, frost, 1))
+    assert [each.digest for each in database.read(current_exercises)] == [frost.digest]
+    assert database.read(lambda s: load(s, draft)).published_digest == frost.digest
+
+
+def _power_cut(*_: object) -> None:
+    raise KeyboardInterrupt

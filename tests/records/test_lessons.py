@@ -15,6 +15,7 @@ from lumenstat.records import lessons
 from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercise
 from lumenstat.records.groups import find_group, may_practise, set_opened
+from lumenstat.records.keeping import back_up, faults_of
 from lumenstat.records.lessons import LessonStation
 from lumenstat.records.lists import ON_A_PAGE, PeopleFilter, RunFilter, find_people, find_runs, waiting_for
 from lumenstat.records.people import find_person, now, trainees
@@ -112,6 +113,9 @@ def test_a_voided_run_is_kept_with_its_reason_and_counts_nowhere(database: Datab
         database.write(lambda s: lessons.void_run(s, run.id, "Odile", "no"))
     database.write(lambda s: lessons.void_run(s, run.id, "Odile", "Fire alarm in the building."))
     assert len(database.read(lambda s: lessons.stations_of(s, lesson))) == 2
+    # It has ended and was never judged, and that is as it should be: a backup of it is whole.
+    assert faults_of(database.path) == []
+    back_up(database.path, database.path.with_name("copy.sqlite"))
     assert run.id not in database.read(awaiting_verdict)
     assert database.read(lambda s: find_runs(s, RunFilter())).total == 2
     (line,) = database.read(lambda s: find_runs(s, RunFilter(standing="voided"))).rows

@@ -7,6 +7,7 @@ from pathlib import Path
 from shutil import copy
 
 import pytest
+from soak.beside import kill_beside_commands
 from soak.fuzz import fuzz
 from soak.kills import kill_often
 from soak.load import flight_of, fly_all
@@ -41,6 +42,16 @@ def test_kills_lose_nothing_that_was_acknowledged(path: Path, workers: int) -> N
         found = to_its_end(kill_often(server, stations, 4, seed=workers))
     assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
     assert found["acknowledged"] > 10
+
+
+def test_no_command_beside_a_server_takes_what_it_stores(path: Path) -> None:
+    stations, _ = make_school(path, 3)
+    with Server(path) as server:
+        found = to_its_end(kill_beside_commands(server, stations, 1))
+    assert (found["lost"], found["twice"], found["holes"]) == (0, 0, 0)
+    assert found["commands"] == 14 and found["acknowledged"] > 40
+    # A run that nobody signed is nothing to verify, and an archive goes into an empty school only: said, and no harm.
+    assert found["refused"] == {"verify " + stations[0].run_id: 1, "import " + str(path.parent / "school.zip"): 2}
 
 
 def test_stations_fly_and_see_what_they_do(path: Path) -> None:

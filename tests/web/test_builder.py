@@ -70,12 +70,12 @@ def draft(odile: Person) -> Draft:
 def test_a_draft_is_proven_published_and_then_seen_by_others(odile: Person, draft: Draft) -> None:
     assert "From a sheet" in odile.client.get("/drafts").text
     assert "From a sheet" not in odile.client.get("/exercises").text
-    refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf})
+    refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf, "edition": draft.edition})
     assert "Prove the draft as it stands first" in refused.text
     parts = draft.prove()
     assert 'data-proof-state="proven"' in parts["progress"] and "data-chart" in parts["proof"]
     assert 'data-publishable="true"' in parts["head"]
-    assert draft.post("publish").headers["location"] == "/exercises/from-a-sheet"
+    assert draft.post("publish", edition=draft.edition).headers["location"] == "/exercises/from-a-sheet"
     assert "From a sheet" in odile.client.get("/exercises").text
     # What is written from now on is another version; what was published stays as it was.
     draft.edit("fields", item="main-battery", fields={"challenge": "Other words"})
@@ -84,17 +84,31 @@ def test_a_draft_is_proven_published_and_then_seen_by_others(odile: Person, draf
     parts = draft.parts()
     assert 'data-proof-state="stale"' in parts["progress"] and 'data-publishable="false"' in parts["head"]
     assert 'flown before "challenge of main-battery"' in parts["proof"] and "data-chart" in parts["proof"]
-    refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf})
+    refused = odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf, "edition": draft.edition})
     assert "Prove the draft as it stands first" in refused.text
     draft.edit("remove", item="main-battery")
     assert 'data-proof-state="stale"' in draft.parts()["progress"]
+
+
+def test_what_somebody_else_has_made_of_it_since_is_not_published(odile: Person, draft: Draft) -> None:
+    draft.prove()
+    seen = draft.edition
+    draft.edit("fields", item="main-battery", fields={"why": "Another reason."})
+    draft.prove()
+    refused = draft.post("publish", edition=seen)
+    assert refused.status_code == 409 and "changed this draft in the meantime" in refused.text
+    assert odile.client.get("/exercises/from-a-sheet").status_code == 404
+    assert draft.post("publish", edition=draft.edition).status_code == 303
 
 
 def test_what_stops_it_is_not_published(odile: Person, draft: Draft) -> None:
     draft.edit("pick", part="instrument", name="left_volts", after="essential-dc")
     parts = draft.prove()
     assert 'data-finding="dead-instrument"' in parts["proof"] and 'data-publishable="false"' in parts["head"]
-    assert "findings that stop it" in odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf}).text
+    assert (
+        "findings that stop it"
+        in odile.client.post(f"{draft.path}/publish", data={"csrf": draft.csrf, "edition": draft.edition}).text
+    )
 
 
 def test_edits_answer_with_the_page_and_refusals_with_a_remedy(draft: Draft) -> None:
@@ -126,7 +140,7 @@ def test_an_expression_that_cannot_stand_is_shown_at_its_item(draft: Draft, unti
     assert answer.status_code == 200
     proof = answer.json()["proof"]
     assert 'data-severity="stops"' in proof and 'data-select="new-wait"' in proof
-    refused = draft.person.client.post(f"{draft.path}/prove", data={"csrf": draft.csrf})
+    refused = draft.person.client.post(f"{draft.path}/prove", data={"csrf": draft.csrf, "edition": draft.edition})
     assert "mend what its findings say" in refused.text
 
 
@@ -351,7 +365,7 @@ def test_the_list_of_drafts_tells_how_far_each_is(odile: Person, draft: Draft) -
     assert state() == "draft"
     draft.prove()
     assert state() == "proven, not published"
-    draft.post("publish")
+    draft.post("publish", edition=draft.edition)
     assert state() == "published"
     draft.edit("fields", item="main-battery", fields={"why": "Another reason than before."})
     assert state() == "published, changed since"

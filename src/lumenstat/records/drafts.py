@@ -10,8 +10,10 @@ from typing import Literal
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import NoSuchRecord, Overtaken, RecordError
 from lumenstat.language.wording import phrase
+from lumenstat.records.exercises import store_bundle
 from lumenstat.records.people import now
 from lumenstat.records.tables import DraftRecord, DraftRevision, Person, StoredProof
 
@@ -183,9 +185,14 @@ def redo(session: Session, draft_id: str, edition: int) -> None:
     _turn(draft)
 
 
-def note_published(session: Session, draft_id: str, digest: str) -> None:
-    """Remember which version of the draft was published last."""
-    find_draft(session, draft_id).published_digest = digest
+def publish_draft(session: Session, draft_id: str, edition: int, bundle: Bundle, by_id: int) -> None:
+    """Let everybody see what an edition of the draft amounts to. Raises DraftOvertaken where it is not the newest.
+
+    The exercise and the draft's mark are one change: neither is ever there without the other.
+    """
+    draft = _at_edition(session, draft_id, edition)
+    store_bundle(session, bundle, by_id)
+    draft.published_digest = bundle.digest
 
 
 def keep_proof(session: Session, digest: str, proof: str, consequences: str | None = None) -> None:

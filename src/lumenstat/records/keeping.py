@@ -163,7 +163,7 @@ def _faults(engine: Engine) -> Iterator[str]:
                 "run {run}: its log has {events} events, and the last is number {last}",
                 run=run_id, events=count, last=last,
             )  # fmt: skip
-        for (run_id,) in connection.execute(text("SELECT id FROM runs WHERE state = 'ended' AND ledger IS NULL")):
+        for (run_id,) in connection.execute(text(UNJUDGED)):
             yield phrase("run {run}: it has ended and has no ledger", run=run_id)
         for digest, content in connection.execute(text("SELECT digest, content FROM exercise_versions")):
             if hashlib.sha256(content.encode()).hexdigest() != digest:
@@ -175,6 +175,8 @@ def _faults(engine: Engine) -> Iterator[str]:
                 yield phrase("run {run}, signed by {person}: {fault}", run=run_id, person=checked.signed_by, fault=each)
 
 
+UNJUDGED = "SELECT id FROM runs WHERE state = 'ended' AND ledger IS NULL AND voided_at IS NULL"
+"""A run that was voided while it was open counts for nothing, and so nobody judged it."""
 GAPS = """
 SELECT run_id, count(*), max(number) FROM run_events GROUP BY run_id HAVING count(*) <> max(number) + 1
 """

@@ -1,4 +1,9 @@
-"""Opens a database file: one server at a time, for its own user only, and of a layout that this version knows."""
+"""Opens a database file: one server at a time, for its own user only, and of a layout that this version knows.
+
+A database that is in use is opened through SQLite and in no other way: when a process closes any handle of a file, the
+system takes back every lock that the process holds on it, SQLite's own among them, and the next program beside it would
+take itself for the last one and delete the log that this one still writes.
+"""
 
 from __future__ import annotations
 
@@ -6,18 +11,17 @@ import fcntl
 import os
 import sqlite3
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event
+from sqlalchemy import Engine, QueuePool, create_engine, event
 
 from lumenstat.errors import StorageError
 from lumenstat.records.trouble import BUSY_SECONDS, in_words
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 OWN_USER_ONLY = 0o600
-HEADER = b"SQLite format 3\0"
 WRITES = "lumenstat_writes"
 
 
@@ -25,8 +29,8 @@ WRITES = "lumenstat_writes"
 def held_alone(path: Path) -> Iterator[None]:
     """Hold the database file itself, by whatever name, for as long as one server uses it.
 
-    The lock is on the file and not beside it, so that a link to it is no second way in. Nothing else may be done with
-    the opened file: SQLite's own locks of this process would go when it is closed. Raises StorageError.
+    The lock is on the file and not beside it, so that a link to it is no second way in. The handle is let go of and
+    stays open until the process ends, for closing it would take SQLite's locks with it. Raises StorageError.
     """
     with in_words():
         # The lock needs a file, and the first start has none yet.
@@ -40,7 +44,7 @@ def held_alone(path: Path) -> Iterator[None]:
             raise StorageError(says) from None
         yield
     finally:
-        os.close(handle)
+        fcntl.flock(handle, fcntl.LOCK_UN)
 
 
 def open_engine(path: Path) -> Engine:
@@ -49,8 +53,7 @@ def open_engine(path: Path) -> Engine:
         path.parent.mkdir(parents=True, exist_ok=True)
         # SQLite would make the file with the rights of everybody.
         _make_private(path)
-        _refuse_foreign(path)
-        _refuse_newer(path)
+        _refuse_what_is_not_ours(path, read_only=False)
         engine = _engine(path)
         try:
             migrate(engine)
@@ -65,9 +68,10 @@ def read_only_engine(path: Path) -> Engine:
     if not path.exists():
         raise StorageError(f"There is no database {path}; name it with --database.")
     with in_words():
-        _refuse_foreign(path)
-        _refuse_newer(path)
-    return create_engine(f"sqlite:///file:{path.resolve()}?mode=ro&uri=true", connect_args={"timeout": BUSY_SECONDS})
+        _refuse_what_is_not_ours(path, read_only=True)
+    return create_engine(
+        "sqlite://", creator=lambda: _looking_at(path, read_only=True, any_thread=True), poolclass=QueuePool
+    )
 
 
 def _engine(path: Path) -> Engine:
@@ -129,29 +133,37 @@ def newest() -> str:
 
 def _make_private(path: Path) -> None:
     """The file holds people's names and work: for the server's own user only. SQLite's files beside it follow it."""
-    os.close(os.open(path, os.O_RDONLY | os.O_CREAT, OWN_USER_ONLY))
+    # Only one that was not there is opened, and so nobody holds a lock on it yet.
+    with suppress(FileExistsError):
+        os.close(os.open(path, os.O_RDONLY | os.O_CREAT | os.O_EXCL, OWN_USER_ONLY))
     if path.stat().st_mode & 0o777 != OWN_USER_ONLY and path.stat().st_uid == os.geteuid():
         path.chmod(OWN_USER_ONLY)
 
 
-def _refuse_foreign(path: Path) -> None:
-    with path.open("rb") as file:
-        head = file.read(len(HEADER))
-    if head and head != HEADER:
-        raise StorageError(f"{path} is no SQLite database. Name another file with --database; this one was left alone.")
-
-
-def _refuse_newer(path: Path) -> None:
-    with closing(sqlite3.connect(path, timeout=BUSY_SECONDS)) as connection:
-        tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-        if not tables:
-            return
-        # A file of another program is left as it is; adding our tables to it would harm both.
-        if "alembic_version" not in tables:
-            raise StorageError(f"{path} is a database of another program; name another file with --database.")
-        row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+def _refuse_what_is_not_ours(path: Path, read_only: bool) -> None:
+    """Raise StorageError for a file of something else, and for a layout that this version does not know."""
+    try:
+        with closing(_looking_at(path, read_only)) as connection:
+            tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if not tables:
+                return
+            # A file of another program is left as it is; adding our tables to it would harm both.
+            if "alembic_version" not in tables:
+                raise StorageError(f"{path} is a database of another program; name another file with --database.")
+            row = connection.execute("SELECT version_num FROM alembic_version").fetchone()
+    except sqlite3.DatabaseError as error:
+        if error.sqlite_errorname != "SQLITE_NOTADB":
+            raise
+        says = f"{path} is no SQLite database. Name another file with --database; this one was left alone."
+        raise StorageError(says) from None
     if row and row[0] not in layouts():
         raise StorageError(
             f"{path} was written by a newer Lumenstat (layout {row[0]}; this one knows up to {newest()}). "
             "Run that version, or restore a backup made by this one. Nothing was changed."
         )
+
+
+def _looking_at(path: Path, read_only: bool, any_thread: bool = False) -> sqlite3.Connection:
+    # As an address, in which every letter that a path may have keeps its meaning.
+    address = f"{path.resolve().as_uri()}?mode={'ro' if read_only else 'rw'}"
+    return sqlite3.connect(address, timeout=BUSY_SECONDS, check_same_thread=not any_thread, uri=True)

@@ -104,6 +104,8 @@ def count_as(session: Session, run: Run, counted: Ledger) -> None:
         run.used_seconds, run.needed_seconds = counted.time.used, counted.time.needed
     # Judged again after an override: what it counted as before goes first.
     forget_items(session, run.id)
+    if run.voided_at is not None:
+        return  # taken out while it was being judged
     if run.draft_id is not None or run.drill_id is not None:
         return  # whoever flies a draft tries the exercise, not themselves; a drill is of what was missed already
     exercise = session.scalar(select(ExerciseVersion.exercise_id).where(ExerciseVersion.digest == run.digest)) or ""

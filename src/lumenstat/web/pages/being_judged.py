@@ -37,6 +37,7 @@ class BeingJudgedContext(Context):
     trainee: str
     progress: JudgingProgress
     says: str | None
+    voided: bool
     may_judge: bool
 
 
@@ -68,13 +69,14 @@ def being_judged(request: Request, run: Run, viewer: Viewer) -> BeingJudgedConte
         says=phrase("Voided by {voided_by}: {void_reason}", voided_by=run.voided_by, void_reason=run.void_reason)
         if run.voided_at
         else run.not_judged,
+        voided=run.voided_at is not None,
         may_judge=viewer.is_instructor and run.voided_at is None,
     )
 
 
 def progress_of(request: Request, run: Run) -> JudgingProgress:
     """How far the judging of a run is, in words and as a share."""
-    if run.ledger is not None or run.not_judged is not None:
+    if run.ledger is not None or run.not_judged is not None or run.voided_at is not None:
         return JudgingProgress(words=phrase("done"), share=1.0, over=True)
     at = request.app.state.judges.standing(run.id)
     if at is None:

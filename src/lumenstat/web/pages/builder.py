@@ -25,13 +25,13 @@ from lumenstat.records.drafts import (
     KeptDraft,
     change,
     load,
-    note_published,
     proof_of,
     proven_before,
+    publish_draft,
     redo,
     undo,
 )
-from lumenstat.records.exercises import keep_version, store_bundle
+from lumenstat.records.exercises import keep_version
 from lumenstat.records.runs import events_of, find_run, practise_run, practised
 from lumenstat.simulation.actions import ready
 from lumenstat.simulation.reading import as_shown
@@ -168,7 +168,7 @@ def start_state(request: Request, draft_id: str, viewer: Instructor, item: str =
 def fly_it(request: Request, draft_id: str, viewer: Instructor) -> Response:
     """Fly the draft as it stands, to try it or to make its items by doing."""
     database = request.app.state.database
-    bundle = _flyable(request, draft_id)
+    bundle = _flyable(_standing(request, draft_id))
     run_id = database.write(lambda session: _practise(session, bundle, viewer.id, draft_id))
     return RedirectResponse(urls.station(run_id), 303)
 
@@ -206,13 +206,17 @@ def take_flight(
 
 
 @router.post("/drafts/{draft_id}/publish", name="publish_draft", dependencies=[CheckedForm])
-def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
-    """Let trainees see it: only what is proven as it stands. Raises RecordError otherwise."""
-    database = request.app.state.database
-    proof, bundle = _standing(request, draft_id).proven, _flyable(request, draft_id)
+def publish(request: Request, draft_id: str, viewer: Instructor, edition: Edition) -> Response:
+    """Let trainees see it: only what is proven as it stands. Raises RecordError otherwise.
+
+    Read once, so that what is published is what was proven; stored only if it is still the edition that its writer saw.
+    """
+    standing = _standing(request, draft_id)
+    if standing.kept.edition != edition:
+        raise DraftOvertaken(standing.kept.by, standing.kept.says, standing.kept.edition)
+    proof, bundle = standing.proven, _flyable(standing)
     if proof is None:
         raise RecordError(phrase("Prove the draft as it stands first; only what the model has flown is published."))
-    standing = _standing(request, draft_id)
     left = open_items(standing.draft, standing.read)
     # Four names are enough to find the rest by.
     if left:
@@ -228,13 +232,13 @@ def publish(request: Request, draft_id: str, viewer: Instructor) -> Response:
         raise RecordError(phrase("The proof has findings that stop it; mend them and prove it again."))
     # The exercise's first trainee should not wait while the riser is laid out.
     lay_out_both(bundle.airframe)
-    database.write(lambda session: store_bundle(session, bundle, viewer.id))
-    database.write(lambda session: note_published(session, draft_id, bundle.digest))
+    database = request.app.state.database
+    database.write(lambda session: publish_draft(session, draft_id, edition, bundle, viewer.id))
     return RedirectResponse(urls.brief(bundle.exercise.id), 303)
 
 
-def _flyable(request: Request, draft_id: str) -> Bundle:
-    read = _standing(request, draft_id).read
+def _flyable(at: DraftStatus) -> Bundle:
+    read = at.read
     if read.bundle is None:
         first = next(problem for problem in read.problems if problem.stops)
         raise RecordError(

@@ -247,6 +247,8 @@ class Builder {
   }
 
   publish(event) {
+    // What is published is what stands on this page, and nothing that somebody else has made of it since.
+    event.target.elements.edition.value = this.edition;
     const count = Number(this.parts.head.querySelector("template").dataset.placeholders);
     if (!count || this.unwritten.returnValue === "publish") return;
     event.preventDefault();
