@@ -25,6 +25,7 @@ from soak.storm import break_links
 RESULTS = Path(__file__).parent / "results.json"
 PICTURE = Path(__file__).parents[1] / "docs" / "soak.svg"
 EXERCISE = "full-cold-start"
+ROUNDS_A_SCHOOL = 20
 SIZES = (20, 50, 100, 200, 300, 400)
 
 
@@ -96,12 +97,22 @@ def kills(times: int, workers: int) -> dict[str, Any]:
 
 
 def beside(rounds: int, each: int | None) -> dict[str, Any]:
-    """Commands of the command line beside a server that stores, which is then killed."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "school.sqlite"
-        made, _ = make_school(path, 4, EXERCISE)
-        with Server(path) as server:
-            return asyncio.run(kill_beside_commands(server, made, rounds, each))
+    """Commands of the command line beside a server that stores, which is then killed.
+
+    A school of its own for every few rounds: a run has an end, and none is to come to it here.
+    """
+    found: dict[str, Any] = {}
+    for begun in range(0, rounds, ROUNDS_A_SCHOOL):
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "school.sqlite"
+            made, _ = make_school(path, 4, EXERCISE)
+            with Server(path) as server:
+                many = min(ROUNDS_A_SCHOOL, rounds - begun)
+                row = asyncio.run(kill_beside_commands(server, made, many, each, seed=begun))
+        row.pop("refused")
+        found = {name: found.get(name, 0) + count for name, count in row.items()}
+        print(json.dumps(found), flush=True)
+    return found
 
 
 def all_loads(short: bool) -> list[dict[str, Any]]:

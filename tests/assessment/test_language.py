@@ -82,7 +82,7 @@ def test_of_alternatives_one_counts(done: str, left: str) -> None:
     }
     ledger = judged(bundle(*WAYS), by[done], event(20, "set", control="navigation_lights", to="ON"))
     assert ledger[done][0] == ledger["lights"][0] == "done"
-    assert ledger[left] == ("not-applicable", f"Another way was taken: '{done}'.")
+    assert ledger[left] == ("not-applicable", f"'{done}' was done instead.")
 
 
 def test_of_alternatives_none_is_one_omission() -> None:

@@ -45,8 +45,11 @@ def test_with_an_open_loop_the_apu_items_do_not_apply_and_starting_it_holds(libr
 def test_start_pressed_in_the_self_test_is_lost(library: Library) -> None:
     events = PERFECT["battery-and-apu"]()
     early = [at(e, e.tick / 100 - 9.5) if e.args.get("control") == "apu_start" else e for e in events]
-    verdicts = {row.item: row.verdict for row in judged(library, "battery-and-apu", early).items}
-    assert verdicts["start"] == "early"
+    rows = {row.item: row for row in judged(library, "battery-and-apu", early).items}
+    verdicts = {name: row.verdict for name, row in rows.items()}
+    assert (verdicts["start"], rows["start"].earned) == ("wrong", 0)
+    assert rows["start"].says.startswith("Start was pressed and nothing came of it: that press was lost.")
+    assert rows["start"].says.endswith("after 'APU master'; at least 8 s have to pass.")
     assert verdicts["available"] == "wrong", "it was said to be available and was not going to be"
 
 

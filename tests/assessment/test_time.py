@@ -12,6 +12,7 @@ from lumenstat.assessment.ledger import TimeUse
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language.values import clock
 from tests.flights import PERFECT, about, log_of, rehearsed
 
 NAME = "apu-and-ground-power-away"
@@ -47,7 +48,7 @@ def test_a_pause_is_lost_where_it_was_made() -> None:
     assert [(lost.seconds, lost.item) for lost in time.lost] == [(40.0, "master")]
     done_at = next(e.tick for e in events if about("set", control="apu_master", to="ON")(e)) / 100
     says = time.lost[0].says
-    assert says.startswith("40.0 s between") and says.endswith(f"done at {done_at:.1f} s.")
+    assert says.startswith("40.0 s between") and says.endswith(f"done at {clock(done_at)}.")
 
 
 def test_a_pause_that_a_wait_swallows_costs_nothing() -> None:

@@ -49,6 +49,7 @@ class At:
     state: Mapping[str, Any] = field(default_factory=dict)
     accepted: bool = True
     refusal: str | None = None
+    took: bool = True
     true: frozenset[str] = frozenset()
 
 
@@ -154,10 +155,10 @@ def test_a_sweep_counts_with_both_ends_and_its_indication() -> None:
     ("ticks", "true", "right", "says"),
     [
         (200, True, True, "Test held for 2.0 s."),
-        (199, True, False, "2 s were due"),
+        (199, True, False, "held for 1.99 s; it needs 2 s"),
         (400, True, True, "Test held for 4.0 s."),
-        (401, True, False, "at most 4 s"),
-        (300, False, False, "the indication was not there"),
+        (401, True, False, "held for 4.01 s; at most 4 s are allowed"),
+        (300, False, False, "its indication did not come"),
     ],
 )
 def test_a_hold_on_its_very_bounds(ticks: int, true: bool, right: bool, says: str) -> None:
@@ -165,6 +166,7 @@ def test_a_hold_on_its_very_bounds(ticks: int, true: bool, right: bool, says: st
     release = At(1, Done("release", {"control": "test"}, 1000 + ticks), true=frozenset({"lamp.fire"} if true else ()))
     (found,) = item("hold").attempts([press, release], judge())
     assert (found.right, found.parts) == (right, (0, 1))
+    assert (found.index, found.tick, found.over) == (0, 1000, 1000 + ticks), "it counts from its press"
     assert says in found.says
 
 
@@ -209,7 +211,7 @@ def test_a_request_counts_where_the_crew_set_off() -> None:
 def test_a_decision_is_right_where_the_first_true_branch_was_chosen() -> None:
     made = At(0, Done("decide", {"item": "it", "branch": "stay"}), true=frozenset({"lamp.ready", "true"}))
     (wrong,) = item("decide").attempts([made], judge())
-    assert (wrong.right, wrong.says) == (False, "Decided: Stay; the state called for: Go.")
+    assert (wrong.right, wrong.says) == (False, "'Stay' was decided, where 'Go' was right.")
     (right,) = item("decide").attempts([At(0, made.event, true=frozenset({"true"}))], judge())
     assert right.right
 

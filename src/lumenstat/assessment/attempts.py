@@ -10,6 +10,8 @@ from lumenstat.documents.procedure import Procedure, Step
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.registry import Item
 from lumenstat.items.seen import Attempt, Part
+from lumenstat.language import naming
+from lumenstat.language.values import position_text
 from lumenstat.simulation.flight import Moment
 from lumenstat.systems.panel.part import PanelsSection
 
@@ -35,6 +37,7 @@ class Reader:
         for step in procedure.steps:
             for part in step.item.parts():
                 self._steps.setdefault(part, []).append(step)
+        self._first: Moment | None = None
         self.moments: dict[int, Moment] = {}
         self.verbs: dict[int, str] = {}
         for moment in moments:
@@ -42,6 +45,7 @@ class Reader:
 
     def add(self, moment: Moment) -> None:
         """Take one more moment in; moments come in time order."""
+        self._first = self._first or moment
         self.moments[moment.index] = moment
         self.verbs[moment.index] = moment.event.verb
         part = _part_of(moment.event)
@@ -60,6 +64,10 @@ class Reader:
     def asked_for(self, control: str, position: str) -> bool:
         """Whether some item has a control moved to a position."""
         return (control, position) in self._asked or (control, None) in self._asked
+
+    def stood_first(self, control: str) -> str:
+        """Where a control stood when the exercise began; nothing moves one before the first event."""
+        return "" if self._first is None else str(position_text(self._first.state[naming.control(control)]))
 
     @property
     def moved_controls(self) -> frozenset[str]:

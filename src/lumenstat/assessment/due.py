@@ -11,6 +11,7 @@ from lumenstat.documents.exercise import Credit
 from lumenstat.documents.procedure import Procedure, Step
 from lumenstat.items.item import Timed
 from lumenstat.items.seen import Attempt
+from lumenstat.language.values import clock, lasting
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.watching import Timeline
 
@@ -36,20 +37,20 @@ class Due:
             # Whole ticks on both sides: a hundredth of a second decides nothing by rounding.
             if waited < round(due.seconds * 100):
                 says = phrase(
-                    "{at:.1f} s after '{due}'; at least {seconds:g} s were due.",
-                    at=waited / 100,
+                    "Done {waited} after '{due}'; at least {seconds} have to pass.",
+                    waited=lasting(waited / 100),
                     due=self._challenge(due),
-                    seconds=due.seconds,
+                    seconds=_allowed(due.seconds),
                 )
                 return "early", says
         if item.within is not None and (waited := self._since(item.within, attempt, reading)) is not None:
             due = item.within
             if waited > round(due.seconds * 100):
                 says = phrase(
-                    "{at:.1f} s after '{due}'; at most {seconds:g} s were allowed.",
-                    at=waited / 100,
+                    "Done {waited} after '{due}'; at most {seconds} are allowed.",
+                    waited=lasting(waited / 100),
                     due=self._challenge(due),
-                    seconds=due.seconds,
+                    seconds=_allowed(due.seconds),
                 )
                 return "late", says
         # What it waits for had its time as well, from when it came.
@@ -57,9 +58,11 @@ class Due:
             there = self._came(awaited[0], attempt)
             if there is not None and attempt.tick - there > round(awaited[1] * 100):
                 says = phrase(
-                    "It was there from {at:.1f} s on and was answered at {at2:.1f} s.",
-                    at=there / 100,
-                    at2=attempt.tick / 100,
+                    "It was so from {there} on and was answered at {at}, {late} later; {seconds} are allowed.",
+                    there=clock(there / 100),
+                    at=clock(attempt.tick / 100),
+                    late=lasting((attempt.tick - there) / 100),
+                    seconds=_allowed(awaited[1]),
                 )
                 return "late", says
         return "done", attempt.says
@@ -77,7 +80,12 @@ class Due:
         return None if other is None or other.index > attempt.index else attempt.tick - other.tick
 
     def _challenge(self, timed: Timed) -> str:
-        return self.procedure.by_id[timed.item].item.challenge
+        return self.procedure.named(self.procedure.by_id[timed.item].number)
+
+
+def _allowed(seconds: float) -> str:
+    """A time as a document gives it."""
+    return clock(seconds) if seconds >= 60 and seconds % 1 == 0 else phrase("{seconds:g} s", seconds=seconds)
 
 
 def share_of(verdict: Verdict, credit: Credit, corrected: bool = False) -> float:

@@ -8,7 +8,9 @@ from dataclasses import dataclass, field, replace
 from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.matching import Candidate, best_reading
 from lumenstat.documents.procedure import Procedure, Step
+from lumenstat.items.item import Way
 from lumenstat.items.seen import Attempt
+from lumenstat.language.wording import phrase
 
 WORDS = ("call", "confirm", "decide", "respond", "see")
 """Verbs that say something, so that the last word counts."""
@@ -60,10 +62,15 @@ class LogReader:
         reading = self._matched(said, reading)
         self._by_doing(steps, reading)
         self._misplace(said, reading)
+        self._wrong_ways(steps, reading)
         self._superseded(steps, reading)
         self._give_words_and_tries(steps, reading)
         self._begun(steps, reading)
         return reading
+
+    def matched(self, steps: Sequence[Step]) -> LogReading:
+        """Which act is which step, and nothing more."""
+        return self._matched(steps, LogReading())
 
     def _right(self, step: Step) -> dict[int, Attempt]:
         return {a.index: a for a in self.attempts[step.number] if a.right}
@@ -87,12 +94,14 @@ class LogReader:
         return reading
 
     def _by_doing(self, steps: Sequence[Step], reading: LogReading) -> None:
-        """A decision taken by doing what it calls for needs no word; one said afterwards belongs to it."""
+        """A decision taken by doing what it calls for needs no word; a right one said afterwards belongs to it."""
         for step in steps:
             done = self.by_doing.get(step.number)
             if done is not None:
                 reading.kept[step.number] = done
-                reading.used.update(a.index for a in self.attempts[step.number] if a.index > done.index)
+                later = [a for a in self.attempts[step.number] if a.index > done.index]
+                # Whoever says what was just done says what was right, though it may have passed since.
+                reading.used.update(a.index for a in later if a.right or self._chosen(a) == done.way)
 
     def _misplace(self, steps: Sequence[Step], reading: LogReading) -> None:
         for step in steps:
@@ -102,6 +111,45 @@ class LogReader:
             if free:
                 reading.misplaced[step.number] = free[0]
                 reading.used.update(free[0].parts)
+
+    def _wrong_ways(self, steps: Sequence[Step], reading: LogReading) -> None:
+        """What was done of a way that was not the right one belongs to the wrong decision, and is no slip besides."""
+        for step in steps:
+            for way in step.item.ways():
+                begun = self._way_begun(step, way, reading)
+                if begun is None:
+                    continue
+                for item in way.items:
+                    for act in self.attempts[self.procedure.by_id[item.id].number]:
+                        if act.right and act.index > begun and not reading.used & set(act.parts):
+                            reading.used.update(act.parts)
+
+    def _way_begun(self, step: Step, way: Way, reading: LogReading) -> int | None:
+        """The event with which somebody wrongly took a way, by saying so or by doing what it asks for."""
+        made = self.attempts[step.number]
+        wrong = [a for a in made if not a.right and self._chosen(a) == way.id]
+        if wrong:
+            return wrong[0].index
+        if made or step.number in self.by_doing or not step.item.DONE_BY_WAY:
+            return None
+        low, _ = self.window(step, reading)
+        deeds = [
+            act
+            for item in way.items
+            if not item.SILENT
+            for act in self.attempts[self.procedure.by_id[item.id].number]
+            if act.right and act.index > low and not reading.used & set(act.parts)
+        ]
+        if not deeds:
+            return None
+        first = min(deeds, key=lambda act: act.index)
+        says = phrase("'{way}' was done without being decided, and it was not right.", way=way.says)
+        reading.tries.setdefault(step.number, []).append(replace(first, right=False, says=says, way=None))
+        return first.index - 1
+
+    def _chosen(self, attempt: Attempt) -> object:
+        """The way that was named by an attempt, if it was a word that names one."""
+        return self.reader.moments[attempt.index].event.args.get("branch")
 
     def _superseded(self, steps: Sequence[Step], reading: LogReading) -> None:
         """What was right but at a worse time, and was done again at a better one, was a slip put right."""
@@ -122,15 +170,16 @@ class LogReader:
 
     def _give_words_and_tries(self, steps: Sequence[Step], reading: LogReading) -> None:
         """Give every wrong attempt to the one item it was meant for: open before done, then nearest in order."""
+        repeated = self._repeated(steps, reading)
         claims: dict[int, list[tuple[tuple[bool, bool, bool], int, Attempt]]] = {}
         for step in steps:
             low, high = self.window(step, reading)
             counted = reading.done(step.number)
             for attempt in self.attempts[step.number]:
-                if attempt.right or reading.used & set(attempt.parts):
+                if attempt.right or attempt.index in repeated or reading.used & set(attempt.parts):
                     continue
                 inside = low < attempt.index < high
-                if counted is not None and not (inside and self._still_counts(attempt, counted)):
+                if counted is not None and not self._counts(attempt, counted, inside):
                     continue
                 # A reading in its moment explains a call better than one out of it, so it is preferred.
                 elsewhere = not step.item.in_moment(self.reader.moments[attempt.index], self.reader)
@@ -145,9 +194,26 @@ class LogReader:
         for tries in reading.tries.values():
             tries.sort(key=lambda attempt: attempt.index)
 
-    def _still_counts(self, attempt: Attempt, counted: Attempt) -> bool:
-        """Before what counts anything is a slip put right; after it only words take it back."""
-        return attempt.index < counted.index or self.verb(attempt) in WORDS
+    def _repeated(self, steps: Sequence[Step], reading: LogReading) -> frozenset[int]:
+        """Words that say once more what was right of a step that is done: no try of another that is about the same."""
+        return frozenset(
+            attempt.index
+            for step in steps
+            if reading.done(step.number) is not None
+            for attempt in self._right(step).values()
+            if self.verb(attempt) in WORDS and not reading.used & set(attempt.parts)
+        )
+
+    def _counts(self, attempt: Attempt, counted: Attempt, inside: bool) -> bool:
+        """Whether a wrong attempt is one at a step that is done.
+
+        Within its turn anything before what counts was put right, and after it words take it back; what was false in
+        itself is a slip of the step before its turn too, and a decision is about its step whenever it is said.
+        """
+        before = attempt.index < counted.index
+        if inside:
+            return before or self.verb(attempt) in WORDS
+        return attempt.false and (before or self.verb(attempt) == "decide")
 
     def verb(self, attempt: Attempt) -> str:
         """What an attempt was completed by."""

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 from lumenstat.assessment.applying import Applying
 from lumenstat.assessment.attempts import Reader
-from lumenstat.assessment.brought import Early
+from lumenstat.assessment.brought import Blamed
 from lumenstat.assessment.due import Due, share_of
 from lumenstat.assessment.given import given_items, given_row
 from lumenstat.assessment.ledger import Evidence, ItemRow, Verdict
@@ -17,6 +17,7 @@ from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Step
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.items.seen import Attempt
+from lumenstat.language.values import clock
 from lumenstat.language.wording import phrase, phrases
 from lumenstat.simulation.flight import Flight, fly
 
@@ -27,7 +28,7 @@ WAITED_TICKS = 240_000
 
 @dataclass(frozen=True)
 class Rows:
-    """Makes the rows of one reading of one run. `too_early` says what an item's act brought by coming too early."""
+    """Makes the rows of one reading of one run. `blamed` says what an item's act brought."""
 
     bundle: Bundle
     reader: Reader
@@ -37,7 +38,7 @@ class Rows:
     applying: Applying
     reading: LogReading
     due: Due
-    too_early: Mapping[int, Early]
+    blamed: Mapping[int, Blamed]
 
     @cached_property
     def _steps(self) -> frozenset[int]:
@@ -56,7 +57,7 @@ class Rows:
         if number not in self._steps:
             return _bare_row(item.id, "not-applicable", 0.0, self._why_not(step))
         if (taken := self._other_way(step)) is not None:
-            return _bare_row(item.id, "not-applicable", 0.0, phrase("Another way was taken: '{taken}'.", taken=taken))
+            return _bare_row(item.id, "not-applicable", 0.0, phrase("'{taken}' was done instead.", taken=taken))
         counted, tries = self.reading.done(number), self.reading.tries.get(number, [])
         if counted is not None:
             # Slips before it counted, without what was only looking for the right thing.
@@ -70,7 +71,9 @@ class Rows:
     def _why_not(self, step: Step) -> str:
         stop = self.applying.stop
         if stop is not None and step.number > stop.number:
-            return phrase("Did not apply: the exercise was to stop at '{challenge}'.", challenge=stop.item.challenge)
+            return phrase(
+                "Did not apply: the exercise was to stop at '{challenge}'.", challenge=self.named(stop.number)
+            )
         return phrase("Did not apply here.")
 
     def _other_way(self, step: Step) -> str | None:
@@ -82,7 +85,7 @@ class Rows:
         done = done or [w for w in ways if w.number in self.reading.misplaced]
         tried = [w for w in ways if w.number in self.reading.tries]
         chosen = min(done, key=self._index) if done else (tried or ways)[0]
-        return None if chosen is step else chosen.item.challenge
+        return None if chosen is step else self.named(chosen.number)
 
     def _index(self, step: Step) -> int:
         """The event with which a step was done; the log's end where it was not."""
@@ -94,14 +97,16 @@ class Rows:
     def _done(self, step: Step, counted: Attempt, slips: list[Attempt]) -> ItemRow:
         if (last := self._taken_back(step, counted)) is not None:
             says = phrase(
-                "{last} It had been right at {at:.1f} s: the last word counts.", last=last.says, at=counted.tick / 100
+                "{last} It had been right at {at}, but the last word counts.",
+                last=last.says,
+                at=clock(counted.tick / 100),
             )
             return self._graded(step, last, "wrong", says)
         if step is self.applying.stop and (act := self._going_on(counted.index)) is not None:
             says = phrase(
-                "{counted} But then, at {at:.1f} s, the crew went on all the same.",
+                "{counted} Yet at {at} the crew went on, where the exercise was to stop.",
                 counted=counted.says,
-                at=act.tick / 100,
+                at=clock(act.tick / 100),
             )
             return self._graded(step, counted, "wrong", says)
         if (unanswered := self._flow_answer(step, counted)) is not None:
@@ -111,17 +116,17 @@ class Rows:
         if step.number in self.reading.misplaced:
             return self._graded(step, counted, "out-of-order", self._misplaced_says(step, counted))
         verdict, says = self.due.verdict(step, counted, self.reading)
-        if verdict == "done" and step.number in self.too_early:
-            return self._graded(step, counted, "early", self.too_early[step.number].says)
+        if verdict == "done" and (blamed := self.blamed.get(step.number)) is not None and blamed.early:
+            return self._graded(step, counted, "early", blamed.says)
         # A slip afterwards counts as well, where it was put right again.
         slips = [*slips, *(w for w in self.reading.afterwards.get(step.number, ()) if w.slip)]
         if slips and verdict == "done":
             put_right = counted if slips[-1].index < counted.index else self._again(step, slips[-1].index) or counted
             says = phrase(
-                "{slips} Put right at {at:.1f} s: {put_right}",
-                slips=slips[-1].says,
-                at=put_right.tick / 100,
-                put_right=put_right.says,
+                "{slip} Put right at {at}.{brought}",
+                slip=self._slip_says(step, slips[-1]),
+                at=clock(put_right.tick / 100),
+                brought=self._brought(step),
             )
         return self._graded(step, counted, verdict, says, bool(slips))
 
@@ -161,7 +166,7 @@ class Rows:
         if not self._in_flow(step):
             return None
         answers = self.reader.responses(step.item)
-        done = phrase("It was done at {at:.1f} s", at=counted.tick / 100)
+        done = phrase("It was done at {at}", at=clock(counted.tick / 100))
         if not answers:
             flow = [s for s in self.applying.steps if s.section == step.section and self._in_flow(s)]
             if any(self.reader.responses(s.item) for s in flow):
@@ -182,18 +187,28 @@ class Rows:
         """A wrong attempt that nothing right followed: too soon, or wrong."""
         text = step.item.waits_for
         if text is None:
-            return "wrong", last.says
-        line = self.flight.timelines[text]
+            return "wrong", phrase("{says}{brought}", says=self._slip_says(step, last), brought=self._brought(step))
+        line, names = self.flight.timelines[text], {"challenge": step.item.challenge, "response": step.item.response}
         if (there := line.first_true(last.tick)) is not None and there <= self.flight.end:
-            return "early", phrase("{last} It was there at {at:.1f} s.", last=last.says, at=there / 100)
+            return "early", phrase("{last} It was so at {at}.", last=last.says, at=clock(there / 100))
         # It had been there and was gone: said from memory.
         if line.spans(last.tick):
-            return "wrong", phrase("Said to be there when it was there no longer.")
+            return "wrong", phrase("'{challenge}: {response}' was said when it was so no longer.", **names)
         if (there := self._comes(text, last)) is not None:
             return "early", phrase(
-                "{last} Waited for, it would have been there at {at:.1f} s.", last=last.says, at=there / 100
+                "{last} Waited for, it would have been so at {at}.", last=last.says, at=clock(there / 100)
             )
-        return "wrong", phrase("Said to be there, but it was not coming.")
+        return "wrong", phrase("'{challenge}: {response}' was said, but it was not so and was not coming.", **names)
+
+    def _slip_says(self, step: Step, slip: Attempt) -> str:
+        """What was wrong with a try; of one that came too early, for how long it should have waited."""
+        verdict, due = self.due.verdict(step, slip, self.reading)
+        return phrase("{says} {due}", says=slip.says, due=due) if verdict == "early" else slip.says
+
+    def _brought(self, step: Step) -> str:
+        """What an act out of its place, or a wrong try, brought besides."""
+        blamed = self.blamed.get(step.number)
+        return "" if blamed is None or blamed.early else phrase(" {brought}", brought=blamed.says)
 
     def _comes(self, text: str, said: Attempt) -> int | None:
         """When something would have come if nobody had done anything more."""
@@ -201,57 +216,30 @@ class Rows:
         return waited.timelines[text].first_true(said.tick)
 
     def _misplaced_says(self, step: Step, attempt: Attempt) -> str:
-        kept, at = self.reading.kept, phrase("Done at {at:.1f} s", at=attempt.tick / 100)
-        late = [
-            n for n, a in kept.items() if self.bundle.procedure.precedes(n, step.number) and a.index > attempt.index
-        ]
-        soon = [
-            n for n, a in kept.items() if self.bundle.procedure.precedes(step.number, n) and a.index < attempt.index
-        ]
+        return phrase("{order}{brought}", order=self._order_says(step, attempt), brought=self._brought(step))
+
+    def _order_says(self, step: Step, attempt: Attempt) -> str:
+        kept, at = self.reading.kept, clock(attempt.tick / 100)
+        precedes = self.bundle.procedure.precedes
+        late = [n for n, a in kept.items() if precedes(n, step.number) and a.index > attempt.index]
+        soon = [n for n, a in kept.items() if precedes(step.number, n) and a.index < attempt.index]
         # What was skipped names the item better than what was rushed.
         if late:
-            other = min(late)
-            return phrase(
-                "{at}, before '{other}' ({at2:.1f} s), which comes first.",
-                at=at,
-                other=self.named(other),
-                at2=kept[other].tick / 100,
-            )
-        if soon:
+            # Of all that was skipped the last: it stands nearest before this on the card.
+            other = max(late)
+            says = phrase("Done at {at}, before '{other}' ({when}), which comes first.",
+                          at=at, other=self.named(other), when=clock(kept[other].tick / 100))  # fmt: skip
+        elif soon:
             other = min(soon)
-            return phrase(
-                "{at}, only after '{other}' ({at2:.1f} s), which comes later.",
-                at=at,
-                other=self.named(other),
-                at2=kept[other].tick / 100,
-            )
-        return phrase("{at}, out of its place.", at=at)
+            says = phrase("Done at {at}, only after '{other}' ({when}), which comes later.",
+                          at=at, other=self.named(other), when=clock(kept[other].tick / 100))  # fmt: skip
+        else:
+            says = phrase("Done at {at}, out of its place.", at=at)
+        return says
 
     def named(self, number: int) -> str:
         """An item's challenge, with its response where another item has the same challenge."""
-        item = self.bundle.procedure.steps[number].item
-        same = [step for step in self.bundle.procedure.steps if step.item.challenge == item.challenge]
-        return item.challenge if len(same) == 1 else f"{item.challenge}: {item.response}"
-
-    def passed_by(self) -> Iterator[tuple[Step, str]]:
-        """Critical items that something which had to wait for them was done before, though they were done rightly."""
-        for step in self.applying.steps:
-            counted = self.reading.kept.get(step.number)
-            if not step.item.critical or counted is None:
-                continue
-            for number, other in self.reading.misplaced.items():
-                if self.bundle.procedure.precedes(step.number, number) and other.index < counted.index:
-                    name, at = self.named(number), other.tick / 100
-                    yield (
-                        step,
-                        phrase(
-                            "Done at {at:.1f} s, only after '{name}' ({at2:.1f} s).",
-                            at=counted.tick / 100,
-                            name=name,
-                            at2=at,
-                        ),
-                    )
-                    break
+        return self.bundle.procedure.named(number)
 
     # ---- points --------------------------------------------------------------------------------------------------
 

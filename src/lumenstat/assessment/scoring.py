@@ -12,7 +12,8 @@ from lumenstat.assessment.brought import Brought
 from lumenstat.assessment.deciding import decided_by_doing
 from lumenstat.assessment.due import Due
 from lumenstat.assessment.extras import judge_extras
-from lumenstat.assessment.given import brought_by_instructor
+from lumenstat.assessment.gating import PassedBy
+from lumenstat.assessment.given import brought_by_instructor, given_items
 from lumenstat.assessment.grading import band_of, outcome_of, percent_of
 from lumenstat.assessment.ledger import AimRow, ExtraRow, Gate, ItemRow, Ledger, LimitRow, Points, TimeUse, Verdict
 from lumenstat.assessment.log_reading import LogReader
@@ -30,7 +31,8 @@ from lumenstat.simulation.flight import Exceedance, Flight, fly
 _INSTRUCTORS = phrase("The instructor's own hand brought it, so it costs nothing.")
 # What moves something; confirming, calling out and asking for hints do not.
 ACTING_VERBS = ("set", "press", "release", "guard", "request")
-GATING: tuple[Verdict, ...] = ("omitted", "wrong", "out-of-order")
+GATING: tuple[Verdict, ...] = ("omitted", "wrong")
+"""What a critical item gates by whatever else was done; out of its place it gates where something links it."""
 
 
 @dataclass(frozen=True)
@@ -56,14 +58,15 @@ def score(bundle: Bundle, log: RunLog, progress: Progress = lambda doing, done, 
             1,
         )
     check_references(bundle, log.events)
+    events = within_time(bundle, log.events)
     try:
-        flight = fly(bundle, log.events, bundle.watched)
+        flight = fly(bundle, events, bundle.watched)
     # A start that cannot be made is the document's fault, not the log's.
     except StartRefused:
         raise
     except ActionRefused as error:
         raise LogError(phrase("does something this aircraft cannot do: {error}", error=error)) from None
-    return Judged(judge(bundle, bundle.procedure, flight, log.events, progress), flight)
+    return Judged(judge(bundle, bundle.procedure, flight, events, progress), flight)
 
 
 def judge(
@@ -91,13 +94,15 @@ class _Judge:
         self.attempts = {step.number: self.reader.attempts(step) for step in procedure.steps}
         credit = bundle.exercise.credit
         due = Due(procedure, flight.timelines, credit)
-        by_doing = decided_by_doing(self.reader, self.attempts, flight)
+        plain = LogReader(procedure, self.reader, self.attempts, due.share, len(events))
+        by_doing = decided_by_doing(self.reader, self.attempts, flight, plain)
         reads = LogReader(procedure, self.reader, self.attempts, due.share, len(events), by_doing)
         applying, self.reading = Applicability(procedure, self.reader, flight, self.attempts, by_doing).settled(reads)
-        self.too_early = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
+        self.blamed = Brought(bundle, flight, events, reads, self.reading).by_step(applying.steps)
+        self.applying = applying
         self.instructors = brought_by_instructor(bundle, flight, events)
         self.rows = Rows(
-            bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, self.too_early
+            bundle, self.reader, flight, events, self.attempts, applying, self.reading, due, self.blamed
         )  # fmt: skip
 
     def ledger(self) -> Ledger:
@@ -137,6 +142,8 @@ class _Judge:
         if last is None:
             return None
         at, left = clock(self.flight.end / 100), sum(not row.reached for row in rows)
+        if self.flight.end >= round(self.bundle.exercise.minutes_at_most * 6000):
+            return phrase("Its time was over at {at}; {left} items not reached.", at=at, left=left)
         if last < 0:
             return phrase("Ended at {at} before any item was done; {left} items not reached.", at=at, left=left)
         return phrase(
@@ -151,7 +158,7 @@ class _Judge:
     def _limits(self, extras: Sequence[ExtraRow]) -> Iterator[LimitRow]:
         """Every exceedance; each limit costs once, unless the act that brought it is charged for it."""
         # An act that is charged for a limit pays for it; the limit costs nothing on top.
-        charged = {extra.limit for extra in extras} | {brought.limit for brought in self.too_early.values()}
+        charged = {extra.limit for extra in extras} | {each.limit for each in self.blamed.values()}
         for each in self.flight.exceedances:
             if each.limit.id in self.instructors:
                 row, says = (
@@ -173,7 +180,9 @@ class _Judge:
     # ---- gates and what is left --------------------------------------------------------------------------------
 
     def _item_gates(self, rows: Sequence[ItemRow]) -> Iterator[Gate]:
-        passed_by = {step.number: says for step, says in self.rows.passed_by()}
+        passed = PassedBy(self.bundle, self.procedure, self.flight, self.events, self.reading)
+        given = given_items(self.events)
+        passed_by = {step.number: says for step, says in passed.gates(self.applying.steps) if step.item.id not in given}
         for step, row in zip(self.procedure.steps, rows, strict=True):
             name = self.rows.named(step.number)
             if step.item.critical and row.verdict in GATING:
@@ -200,6 +209,7 @@ class _Judge:
             for part in attempt.parts
         }
         belonging = self.reading.used | put_right | self.rows.beyond_the_stop
+        missed = self._missed_moves()
         moved, guarded = self.reader.selectors | testing, self.reader.moved_controls
         left = []
         for index, event in enumerate(self.events):
@@ -213,8 +223,20 @@ class _Judge:
                 continue
             if event.verb == "set" and self._stays(index, event):
                 continue
+            # The item is charged already; what was done of it, too soon or in part, is no second slip.
+            if event.verb == "set" and (control, str(position_text(event.args["to"]))) in missed:
+                continue
             left.append(index)
         return left
+
+    def _missed_moves(self) -> frozenset[tuple[str, str | None]]:
+        """Moves of items that apply and were never done."""
+        return frozenset(
+            move
+            for step in self.applying.steps
+            if self.reading.done(step.number) is None
+            for move in step.item.moves(self.procedure.papers)
+        )
 
     def _stays(self, index: int, event: LogEvent) -> bool:
         """Whether a control was put where it stood already."""
@@ -227,6 +249,14 @@ class _Judge:
             event.verb in ("set", "press") and event.args["control"] == control and index not in belonging
             for index, event in enumerate(self.events)
         )
+
+
+def within_time(bundle: Bundle, events: Sequence[LogEvent]) -> Sequence[LogEvent]:
+    """The events of a log within the exercise's time, which ends it as a station does: at its last minute."""
+    last = round(bundle.exercise.minutes_at_most * 6000)
+    if not events or events[-1].tick <= last:
+        return events
+    return (*(event for event in events if event.tick <= last), LogEvent(last, "instructor", "finish", {}))
 
 
 def check_references(bundle: Bundle, events: Sequence[LogEvent]) -> None:

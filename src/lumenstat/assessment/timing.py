@@ -14,6 +14,7 @@ from lumenstat.assessment.ledger import Lost, TimeUse
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.procedure import Procedure
 from lumenstat.items.seen import Attempt
+from lumenstat.language.values import clock, lasting
 from lumenstat.language.wording import phrase
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
 
@@ -37,7 +38,7 @@ def time_use(
         return None
     planned = {act.item: act.ends for act in perfect.acts}
     needed = perfect.events[-1].tick
-    steps = sorted((attempt.tick, attempt.index, number) for number, attempt in done.items())
+    steps = sorted((attempt.over, attempt.index, number) for number, attempt in done.items())
     names = [step.item.id for step in procedure.steps]
     marks = [(tick, number, planned[names[number]]) for tick, _, number in steps if names[number] in planned]
     if cut_short:
@@ -71,29 +72,29 @@ def _lost(procedure: Procedure, number: int, before: int, ticks: int, tick: int,
     if number == FINISH:
         return Lost(
             seconds=seconds,
-            says=phrase("{seconds:.1f} s between the last item and Finish.", seconds=seconds),
+            says=phrase("{seconds} between the last item and Finish.", seconds=lasting(seconds)),
             item=None,
         )
     item = procedure.steps[number].item
-    name = phrase("'{item}'", item=item.challenge)
+    name = phrase("'{item}'", item=procedure.named(number))
     if number in slipped:
         says = phrase(
-            "{seconds:.1f} s until {name} was right, at {at:.1f} s.", seconds=seconds, name=name, at=tick / 100
+            "{seconds} until {name} was right, at {at}.", seconds=lasting(seconds), name=name, at=clock(tick / 100)
         )
     elif item.waits_for is not None:
         says = phrase(
-            "{seconds:.1f} s until {name} was answered, at {at:.1f} s.", seconds=seconds, name=name, at=tick / 100
+            "{seconds} until {name} was answered, at {at}.", seconds=lasting(seconds), name=name, at=clock(tick / 100)
         )
     elif before == FINISH:
-        says = phrase("{seconds:.1f} s before the first item, {name}.", seconds=seconds, name=name)
+        says = phrase("{seconds} before the first item, {name}.", seconds=lasting(seconds), name=name)
     else:
-        last = procedure.steps[before].item.challenge
+        last = procedure.named(before)
         says = phrase(
-            "{seconds:.1f} s between '{last}' and {name}, done at {at:.1f} s.",
-            seconds=seconds,
+            "{seconds} between '{last}' and {name}, done at {at}.",
+            seconds=lasting(seconds),
             last=last,
             name=name,
-            at=tick / 100,
+            at=clock(tick / 100),
         )
     return Lost(seconds=seconds, says=says, item=item.id)
 

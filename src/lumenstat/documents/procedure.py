@@ -37,6 +37,12 @@ class Procedure:
         """Whether the one must come before the other."""
         return bool(self.before[second] >> first & 1)
 
+    def named(self, number: int) -> str:
+        """A step's challenge as people are told it, with its response where another step has the same challenge."""
+        item = self.steps[number].item
+        same = sum(step.item.challenge == item.challenge for step in self.steps)
+        return item.challenge if same == 1 else f"{item.challenge}: {item.response}"
+
     @cached_property
     def by_id(self) -> dict[str, Step]:
         """Steps by item id."""

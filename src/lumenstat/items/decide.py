@@ -81,16 +81,18 @@ class DecideItem(ItemBase):
             if isinstance(value, float) and quantity in read
         )
         if chosen == right:
-            decided = attempt(moment, True, phrase("Decided: {chosen}.", chosen=words[chosen]), evidence=evidence)
+            decided = attempt(moment, True, phrase("'{chosen}' was decided.", chosen=words[chosen]), evidence=evidence)
             return replace(decided, way=chosen)
         # No branch may be right; then there is nothing to name instead.
-        rather = phrase("; the state called for: {right}", right=words[right]) if right else ""
-        return attempt(
-            moment,
-            False,
-            phrase("Decided: {chosen}{rather}.", chosen=words.get(chosen, chosen), rather=rather),
-            evidence=evidence,
-        )
+        if right is None:
+            says = phrase("'{chosen}' was decided, and it was not so.", chosen=words.get(chosen, chosen))
+        else:
+            says = phrase(
+                "'{chosen}' was decided, where '{right}' was right.",
+                chosen=words.get(chosen, chosen),
+                right=words[right],
+            )
+        return attempt(moment, False, says, evidence=evidence, false=True)
 
     def due(self, way: str | None) -> tuple[str, float] | None:
         """The branch that was taken, in its time."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown
@@ -20,7 +21,10 @@ USUAL_SECONDS = 2
 
 
 class HoldItem(ItemBase):
-    """Hold a momentary control in for a time while watching; judged when it is let go."""
+    """Hold a momentary control in for a time while watching.
+
+    It counts from when it is pressed, by what the aircraft then does; for how long is known when it is let go.
+    """
 
     WORD = phrase("Hold")
     ICON = "M7 1.5V8M4 5.5L7 8.5L10 5.5M2.5 12H11.5"
@@ -77,22 +81,45 @@ class HoldItem(ItemBase):
                 pressed = None
         return found
 
+    def begun(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[int, ...]:
+        """A press that was never let go."""
+        own = [m for m in crew if m.event.verb in ("press", "release") and m.event.args["control"] == self.control]
+        return (own[-1].index,) if own and own[-1].event.verb == "press" else ()
+
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
+        """That it was never held, or not let go."""
+        name = seen.controls[self.control].name
+        return phrase("{name} was pressed and never let go.", name=name) if self.begun(crew, seen) else self.NEVER
+
     def _judged(self, pressed: EventMoment, released: EventMoment, seen: Seen) -> Attempt:
-        held = (released.event.tick - pressed.event.tick) / 100
-        says, right = (
-            phrase("{control} held for {held:.1f} s", control=seen.controls[self.control].name, held=held),
-            False,
-        )
-        if held < self.seconds:
-            says += phrase("; {seconds:g} s were due.", seconds=self.seconds)
+        ticks, name = released.event.tick - pressed.event.tick, seen.controls[self.control].name
+        wrong = self._wrong(ticks, name, pressed.took, self.watch is None or seen.flag(released, self.watch))
+        says = wrong or phrase("{control} held for {held}.", control=name, held=_seconds(ticks))
+        made = attempt(pressed, wrong is None, says, (pressed.index, released.index))
+        return replace(made, ended=released.event.tick)
+
+    def _wrong(self, ticks: int, name: str, took: bool, there: bool) -> str | None:
+        """What is wrong with a press that lasted so long; None where nothing is."""
+        held = _seconds(ticks)
+        if ticks < round(self.seconds * 100):
+            says = phrase(
+                "{control} was held for {held}; it needs {due:g} s.", control=name, held=held, due=self.seconds
+            )
         # Too long comes before the missing lamp: whoever holds too long has seen it go out.
-        elif self.at_most is not None and held > self.at_most:
-            says += phrase("; at most {at_most:g} s were allowed.", at_most=self.at_most)
-        elif self.watch is not None and not seen.flag(released, self.watch):
-            says += phrase(" and let go though the indication was not there.")
+        elif self.at_most is not None and ticks > round(self.at_most * 100):
+            says = phrase(
+                "{control} was held for {held}; at most {at_most:g} s are allowed.",
+                control=name,
+                held=held,
+                at_most=self.at_most,
+            )
+        elif not took:
+            says = phrase("{control} was pressed and nothing came of it: that press was lost.", control=name)
+        elif not there:
+            says = phrase("{control} was held for {held}, but its indication did not come.", control=name, held=held)
         else:
-            says, right = phrase("{says}.", says=says), True
-        return attempt(released, right, says, (pressed.index, released.index))
+            return None
+        return says
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """By letting it go."""
@@ -115,3 +142,12 @@ class HoldItem(ItemBase):
         there = self.watch is None or hands.flag(self.watch)
         hands.event("release", 0.0, control=self.control)
         return there
+
+
+def _seconds(ticks: int) -> str:
+    """How long something was held: to the hundredth where a tenth would hide what it lacked."""
+    return (
+        phrase("{seconds:.1f} s", seconds=ticks / 100)
+        if ticks % 10 == 0
+        else phrase("{seconds:.2f} s", seconds=ticks / 100)
+    )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -13,7 +13,7 @@ from lumenstat.language import naming
 from lumenstat.language.checker import Checker
 from lumenstat.language.sources import Path_
 from lumenstat.language.values import ExpressionText, Name, Position, position_text
-from lumenstat.language.wording import phrase
+from lumenstat.language.wording import joined, phrase
 from lumenstat.systems.panel.part import Control, PanelsSection, check_position
 from lumenstat.systems.system import Sections
 
@@ -50,8 +50,29 @@ class CycleItem(ItemBase):
         """Its control, through its positions."""
         yield from ((self.control, position) for position in self.through)
 
+    def begun(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[int, ...]:
+        """Moves through some of its positions, with nothing after them."""
+        return self._walked(crew, seen)[1]
+
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
+        """Which position was never come to."""
+        moved = len(self._walked(crew, seen)[1])
+        name = seen.controls[self.control].name
+        if not moved:
+            return phrase("{name} was never moved through its positions.", name=name)
+        return phrase(
+            "{name} was moved to {been} and not on to {rest}.",
+            name=name,
+            been=", ".join(self.through[:moved]),
+            rest=", ".join(self.through[moved:]),
+        )
+
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control through the positions, one after another; a wrong one begins anew."""
+        return self._walked(crew, seen)[0]
+
+    def _walked(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[list[Attempt], tuple[int, ...]]:
+        """All attempts, and the moves of one that was never completed."""
         name = seen.controls[self.control].name
         found: list[Attempt] = []
         parts: list[int] = []
@@ -77,7 +98,7 @@ class CycleItem(ItemBase):
                     )
                 )
                 parts = []
-        return found
+        return found, tuple(parts)
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """Once its last moves are those asked for."""
@@ -129,8 +150,29 @@ class SweepItem(ItemBase):
         """Its control, all of the way."""
         yield (self.control, None)
 
+    def begun(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[int, ...]:
+        """Moves that did not come back to where they began."""
+        return self._walked(crew, seen)[1]
+
+    def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
+        """How far it was moved, where it was not brought back."""
+        parts, name = set(self._walked(crew, seen)[1]), seen.controls[self.control].name
+        moves = [moment for moment in crew if moment.index in parts]
+        if not moves:
+            return phrase("{name} was never moved to each end and back.", name=name)
+        return phrase(
+            "{name} was moved to {been} and not brought back to {stood}.",
+            name=name,
+            been=joined(phrase(" and "), dict.fromkeys(str(position_text(m.event.args["to"])) for m in moves)),
+            stood=position_text(moves[0].state[naming.control(self.control)]),
+        )
+
     def attempts(self, crew: Sequence[EventMoment], seen: Seen) -> list[Attempt]:
         """Moves of the control to each end and back to where it stood when they began."""
+        return self._walked(crew, seen)[0]
+
+    def _walked(self, crew: Sequence[EventMoment], seen: Seen) -> tuple[list[Attempt], tuple[int, ...]]:
+        """All attempts, and the moves of one that was never completed."""
         control = seen.controls[self.control]
         found: list[Attempt] = []
         parts: list[int] = []
@@ -156,7 +198,7 @@ class SweepItem(ItemBase):
                     says = phrase("{control} moved to each end and back{unseen}.", control=control.name, unseen=unseen)
                 found.append(attempt(moment, ends <= been and there, says, tuple(parts)))
                 parts = []
-        return found
+        return found, tuple(parts)
 
     def answered_by(self, event: LoggedEvent, card: Answers) -> bool:
         """Once it was moved often enough."""

@@ -9,6 +9,8 @@ from lumenstat.items.item import Shown
 from lumenstat.language.values import Number, Text, Written
 from lumenstat.language.wording import phrase
 
+HAIR = 1e-9
+
 
 class Expect(Written):
     """What an instrument should show. `equals` and `paper` are met within the read tolerance."""
@@ -27,9 +29,10 @@ def shown_figure(figure: float, decimals: int) -> float:
 def meaning_of(reading: float, expect: Expect, papers: Mapping[str, float | str], tolerance: float) -> str:
     """`within`, `below` or `above`, as the limits of the item have it."""
     low, high = bounds_of(expect, papers, tolerance)
-    if low is not None and reading < low:
+    # A limit that was added up may lie a hair beside the figure that it means.
+    if low is not None and reading < low - HAIR:
         return "below"
-    if high is not None and reading > high:
+    if high is not None and reading > high + HAIR:
         return "above"
     return "within"
 

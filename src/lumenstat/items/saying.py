@@ -20,7 +20,7 @@ class WaitItem(ItemBase):
     WORD = phrase("Wait")
     ICON = "M3 1.5H11L7 7L11 12.5H3L7 7Z"
     SAID = True
-    NEVER = phrase("Nobody said that it was there.")
+    NEVER = phrase("Nobody said that it was so.")
     kind: Literal["wait"]
     until: Annotated[ExpressionText, Shown(phrase("Until"), "expression")]
     left: Text | None = None
@@ -43,9 +43,11 @@ class WaitItem(ItemBase):
         return [self._response(moment, seen) for moment in said]
 
     def _response(self, moment: EventMoment, seen: Seen) -> Attempt:
-        there = seen.flag(moment, self.until)
+        there, names = seen.flag(moment, self.until), {"challenge": self.challenge, "response": self.response}
+        if there:
+            return attempt(moment, True, phrase("'{challenge}: {response}' was said when it was so.", **names))
         return attempt(
-            moment, there, phrase("Said when it was there.") if there else phrase("Said before it was there.")
+            moment, False, phrase("'{challenge}: {response}' was said before it was so.", **names), false=True
         )
 
     def due(self, way: str | None) -> tuple[str, float] | None:

@@ -52,6 +52,10 @@ class EventMoment(Protocol):
     def refusal(self) -> str | None:
         """What the crew outside answered where they did not do what was asked."""
 
+    @property
+    def took(self) -> bool:
+        """Whether a button that was pressed did anything; one that is pressed too soon may be lost."""
+
 
 class Seen(Protocol):
     """A judge's view of a run."""
@@ -74,6 +78,9 @@ class Seen(Protocol):
 
     def asked_for(self, control: str, position: str) -> bool:
         """Whether some item has a control moved to a position."""
+
+    def stood_first(self, control: str) -> str:
+        """Where a control stood when the exercise began."""
 
     def flag(self, moment: Any, text: str) -> bool:
         """The value of a watched expression just before the event."""
@@ -110,6 +117,9 @@ class PerfectHands(Protocol):
     def stands(self, control: str) -> str:
         """Where a control stands."""
 
+    def stood_first(self, control: str) -> str:
+        """Where a control stood when the exercise began."""
+
     def pass_time(self, seconds: float) -> None:
         """Let time pass."""
 
@@ -126,6 +136,9 @@ class Answers(Protocol):
     @property
     def papers(self) -> Mapping[str, float | str]:
         """Every handed-out value by `paper.line`."""
+
+    def stood_first(self, control: str) -> str:
+        """Where a control stood when the exercise began."""
 
     def in_flow(self, item: Any) -> bool:
         """Whether an item belongs to a flow that is done before its check is read."""
@@ -145,9 +158,10 @@ class Answers(Protocol):
 
 @dataclass(frozen=True)
 class Attempt:
-    """An attempt at an item, completed by the event `index`; `parts` are all events it is made of.
+    """An attempt at an item, which counts from the event `index`; `parts` are all events it is made of.
 
-    A wrong attempt that is no `slip` (a true remark that something is not in place) costs nothing once put right.
+    A wrong attempt that is no `slip` (a true remark that something is not in place) costs nothing once put right. One
+    that is `false` in itself (a figure that the instrument did not show) is a slip of the item whenever it was said.
     """
 
     index: int
@@ -158,6 +172,14 @@ class Attempt:
     evidence: tuple[tuple[str, str], ...] = ()
     slip: bool = True
     way: str | None = None
+    false: bool = False
+    ended: int | None = None
+    """The tick at which it was over, where that is another: a button counts from its press, not its release."""
+
+    @property
+    def over(self) -> int:
+        """The tick at which it was over."""
+        return self.tick if self.ended is None else self.ended
 
 
 @dataclass(frozen=True)
@@ -184,9 +206,10 @@ def attempt(
     parts: tuple[int, ...] | None = None,
     evidence: tuple[tuple[str, str], ...] = (),
     slip: bool = True,
+    false: bool = False,
 ) -> Attempt:
     """An attempt completed at a moment."""
-    return Attempt(moment.index, moment.event.tick, right, says, parts or (moment.index,), evidence, slip)
+    return Attempt(moment.index, moment.event.tick, right, says, parts or (moment.index,), evidence, slip, false=false)
 
 
 def did(moment: EventMoment, verb: str, **args: str) -> bool:

@@ -77,6 +77,11 @@ def clock(seconds: float) -> str:
     return f"{whole // 60}:{whole % 60:02d}"
 
 
+def lasting(seconds: float) -> str:
+    """How long something took, as people are told it: `3.2 s`, and from a minute on `1:53`."""
+    return clock(seconds) if seconds >= 60 else f"{seconds:.1f} s"
+
+
 Name = Annotated[str, StringConstraints(strict=True, pattern=r"^[a-z][a-z0-9_]*$", max_length=48)]
 """Names a part of an airframe; it becomes one step of a dotted quantity name."""
 

@@ -66,7 +66,7 @@ class Coach:
     def _attempt(self, step: Step, moment: Moment) -> Attempt | None:
         """What the moment was as an attempt at an item, if it was one."""
         attempts = self.reader.attempts(step)
-        return attempts[-1] if attempts and attempts[-1].index == moment.index else None
+        return attempts[-1] if attempts and max(attempts[-1].parts) == moment.index else None
 
     def _says(
         self, moment: Moment, found: list[tuple[Step, Attempt]], current: Item | None, answered: set[str]
@@ -81,7 +81,7 @@ class Coach:
                     (
                         phrase(
                             "That is '{challenge}'; '{before}' comes first.",
-                            challenge=step.item.challenge,
+                            challenge=self.procedure.named(step.number),
                             before=before,
                         ),
                         step.item.id,
@@ -100,14 +100,16 @@ class Coach:
         for step, attempt in found:
             if attempt.right and step.item.id in self.slipped:
                 self.slipped.discard(step.item.id)
-                return phrase("'{challenge}' has been put right.", challenge=step.item.challenge), step.item.id
+                return phrase(
+                    "'{challenge}' has been put right.", challenge=self.procedure.named(step.number)
+                ), step.item.id
         return None
 
     def _still_open_before(self, step: Step, answered: set[str]) -> str | None:
         for other in self.procedure.steps:
             done = other.item.id in answered or other.item.id in self.right
             if self.procedure.precedes(other.number, step.number) and not done and other.branch is None:
-                return other.item.challenge
+                return self.procedure.named(other.number)
         return None
 
     def _asked_for(self, event: LogEvent) -> bool:

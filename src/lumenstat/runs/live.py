@@ -17,7 +17,7 @@ from lumenstat.runs.coach import Coach, Word
 from lumenstat.runs.instructing import told
 from lumenstat.runs.open_card import Card
 from lumenstat.runs.verbs import AT_ANY_RATE, INSTRUCTOR_VERBS, TRAINEE_VERBS, WHILE_FROZEN, starts_clock
-from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.simulation.actions import carried_out, controls_of, ready
 from lumenstat.simulation.flight import Moment, limit_text
 from lumenstat.simulation.watching import Watch
 
@@ -63,7 +63,7 @@ class LiveRun:
         self.aircraft = ready(bundle.airframe, bundle.exercise.start, bundle.exercise.faults)
         procedure = bundle.procedure
         self.guided = bundle.exercise.assist == "guided"
-        self.card = Card(procedure, self.guided, bundle.exercise.assist == "examined")
+        self.card = Card(procedure, self.guided, bundle.exercise.assist == "examined", controls_of(self.aircraft))
         self.coach = Coach(bundle, procedure)
         self.says_so = bundle.exercise.assist != "examined"
         self.words: list[Word] = []
@@ -303,11 +303,12 @@ class LiveRun:
     def _apply(self, event: LogEvent) -> None:
         state = self.aircraft.reading()
         flags = self.watch.now()
-        accepted = carry_out(self.aircraft, event) or event.verb != "request"
+        changed, took = carried_out(self.aircraft, event)
+        accepted = changed or event.verb != "request"
         if event.by == "instructor":
             self._told(event)
         else:
-            self._coached(Moment(self.coach.count, event, state, flags, accepted))
+            self._coached(Moment(self.coach.count, event, state, flags, accepted, took=took))
         if event.verb == "hand":
             self.hand_up = event.args["up"]
         if event.verb == "rate":

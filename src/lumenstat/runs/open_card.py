@@ -19,12 +19,13 @@ class Card:
     After an answer the next unanswered item below it lies open; a skipped one comes up again at the end. A section of
     flows is done from memory first: its items come up once the trainee says that the flow is done. A guided card keeps
     to its order, and an item is answered when it is there (`right`) and the trainee says so. An `examined` card tells
-    that something was answered, and never that it was right.
+    that something was answered, and never that it was right. `first` is where each control stood at the beginning.
     """
 
     procedure: Procedure
     guided: bool = False
     examined: bool = False
+    first: Mapping[str, str] = field(default_factory=dict)
     right: set[str] = field(default_factory=set)
     passed_over: set[str] = field(default_factory=set)
     flows_done: set[str] = field(default_factory=set)
@@ -214,6 +215,10 @@ class Card:
     def in_flow(self, item: Item) -> bool:
         """Whether an item belongs to a flow that is done before its check is read."""
         return self.procedure.sections[self.procedure.by_id[item.id].section].style == "flow-then-check"
+
+    def stood_first(self, control: str) -> str:
+        """Where a control stood when the exercise began."""
+        return self.first.get(control, "")
 
     def moved(self, item: str, to: str) -> Sequence[str]:
         """Note where an item's control was moved, and give all its moves so far."""

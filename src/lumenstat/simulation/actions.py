@@ -12,9 +12,10 @@ from lumenstat.documents.checking import checker_for
 from lumenstat.documents.exercise import Before, Exercise, Fault, Start
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused, ModelError, Problem, StartRefused
+from lumenstat.language import naming
 from lumenstat.language.field_words import field_words
 from lumenstat.language.sources import Source
-from lumenstat.language.values import nearest
+from lumenstat.language.values import nearest, position_text
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.systems.registry import fault_targets
@@ -80,6 +81,29 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> bool:
     return do(aircraft, event.verb, **event.args)
 
 
+def carried_out(aircraft: Aircraft, event: LogEvent) -> tuple[bool, bool]:
+    """Let the event happen: whether it changed anything, and whether a button that was pressed did anything.
+
+    A button that nothing on the aircraft listens to is not lost. Raises ActionRefused, with nothing changed.
+    """
+    control = event.args.get("control")
+    if event.verb != "press" or control not in aircraft.plan.listened_to:
+        return carry_out(aircraft, event), True
+    own = naming.control(str(control))
+    before = _stands(aircraft, own)
+    changed = carry_out(aircraft, event)
+    return changed, before != _stands(aircraft, own)
+
+
+def _stands(aircraft: Aircraft, own: str) -> tuple[object, ...]:
+    """Everything but figures and one control, and what is still to come."""
+    state = aircraft.state()
+    return (
+        {name: value for name, value in state.items() if name != own and not isinstance(value, float)},
+        aircraft.calendar.due(),
+    )
+
+
 def do(aircraft: Aircraft, verb: str, **args: Any) -> bool:
     """Let somebody do one thing to the aircraft; whether it changed anything."""
     changed = aircraft.units.act(verb, args)
@@ -132,6 +156,13 @@ def defined_fault(airframe: Airframe, args: Mapping[str, Any]) -> Fault:
         if checker.problems:
             raise ActionRefused(phrase("fault.when: {problems}", problems=checker.problems[0].says))
     return fault
+
+
+def controls_of(aircraft: Aircraft) -> dict[str, str]:
+    """Where every control stands."""
+    d, places = aircraft.d, aircraft.plan.d
+    controls = aircraft.plan.airframe.controls
+    return {name: str(position_text(d[places[naming.control(name)]])) for name in controls}
 
 
 def set_control(aircraft: Aircraft, name: str, to: str | float) -> None:

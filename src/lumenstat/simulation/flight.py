@@ -10,7 +10,7 @@ from lumenstat.documents.airframe import Limit
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.errors import ActionRefused
-from lumenstat.simulation.actions import carry_out, ready
+from lumenstat.simulation.actions import carried_out, ready
 from lumenstat.simulation.aircraft import Aircraft
 from lumenstat.simulation.snapshot import CrewLine
 from lumenstat.simulation.watcher import Watcher
@@ -29,6 +29,8 @@ class Moment:
     accepted: bool
     refusal: str | None = None
     """What the crew outside answered where they did not do what was asked."""
+    took: bool = True
+    """Whether a button that was pressed did anything."""
 
 
 @dataclass(frozen=True)
@@ -120,13 +122,13 @@ def fly(
                 refusal = aircraft.units.hindrance(event.verb, event.args)
             # A switch moved to where it stands already was still moved; a request that nobody follows was
             # none.
-            changed = carry_out(aircraft, event)
+            changed, took = carried_out(aircraft, event)
             accepted = changed or event.verb != "request"
         except ActionRefused:
             if not lenient:
                 raise
-            accepted = False
-        moments.append(Moment(index, event, state, flags, accepted, refusal))
+            accepted, took = False, True
+        moments.append(Moment(index, event, state, flags, accepted, refusal, took))
         if event.verb == "finish":
             finished = True
             break

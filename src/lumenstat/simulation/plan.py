@@ -7,6 +7,7 @@ Discrete states live in one list `d` (control positions, contactors, comparators
 from __future__ import annotations
 
 import linecache
+import re
 from collections.abc import Callable, Iterator
 from functools import cached_property, lru_cache
 from itertools import count
@@ -73,6 +74,12 @@ class Plan:
     def volts_of(self) -> dict[str, str]:
         """Quantities that are the volts of a bus under another name, with that bus."""
         return {name: bus for system in self.systems for name, bus in system.volts_of().items()}
+
+    @cached_property
+    def listened_to(self) -> frozenset[str]:
+        """Controls that something on the aircraft asks for by name."""
+        written = self.airframe.model_dump_json(by_alias=True)
+        return frozenset(re.findall(r"\bcontrol\.(\w+)", written))
 
     @property
     def rest_volts(self) -> Iterator[tuple[str, str]]:
