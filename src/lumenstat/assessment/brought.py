@@ -58,9 +58,11 @@ class Brought:
     reads: LogReader
     reading: LogReading
     found: dict[int, Blamed] = field(default_factory=dict)
+    _applying: Sequence[int] = ()
 
     def by_step(self, steps: Sequence[Step]) -> Mapping[int, Blamed]:
         """By the number of a step, what its act brought; requests that another act spoiled are no slips any more."""
+        self._applying = [step.number for step in steps]
         acts = sorted(self._acts(steps), key=lambda act: min(act.parts))
         for each in self.flight.exceedances[:LIMITS_AT_MOST]:
             self._blame_for_limit(each, [act for act in acts if act.tick <= each.start])
@@ -99,12 +101,24 @@ class Brought:
                 if act.number is not None:
                     self.found.setdefault(act.number, Blamed(each.limit.id, _brought(each), early=False))
                 return
+            # What it should have waited for was left out, or what ends it: that is the slip, and the limit comes of it.
+            if self._another_slip(act.number):
+                return
             later = self._latest(act.number)
             if not self._there_was_time(each, act, later):
                 continue
             if each.limit.id not in self._variants.without(act.parts, again_before=later).exceeded:
                 self.found.setdefault(act.number, Blamed(each.limit.id, self._too_early(each, act, later), early=True))
                 return
+
+    def _another_slip(self, number: int) -> bool:
+        """Whether something before a step, or of its own section, was left out, done wrongly or out of its place."""
+        procedure = self.reads.procedure
+        section = procedure.steps[number].section
+        return any(
+            n not in self.reading.kept and (procedure.precedes(n, number) or procedure.steps[n].section == section)
+            for n in self._applying
+        )
 
     def _latest(self, number: int) -> int:
         """The event before which the step's act might still have been done."""

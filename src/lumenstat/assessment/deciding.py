@@ -44,7 +44,13 @@ class _Deciding:
         """What the acts belong to, if every way counts that was begun while it was right, and no other."""
         counted = {(self.steps[number].item.id, way.id) for number, ways in begun.items() for way in ways}
         deciding = {self.steps[number].item.id for number in begun}
-        steps = [s for s in self.steps if s.branch is None or s.branch[0] not in deciding or s.branch in counted]
+        # Without the decisions themselves: a word said after the act would else say that the act came before it.
+        steps = [
+            step
+            for step in self.steps
+            if step.item.id not in deciding
+            and (step.branch is None or step.branch[0] not in deciding or step.branch in counted)
+        ]
         return self.reads.matched(steps)
 
     def _made(self, step: Step, ways: Sequence[Way], reading: LogReading) -> Attempt | None:

@@ -68,8 +68,12 @@ class PassedBy:
         if (without - base) - self._variants.without(missing | parts).exceeded:
             return True
         brought = base - self._variants.without(parts).exceeded if base else frozenset()
-        later = max(counted.parts) + 1
-        return bool(brought) and bool(brought - self._variants.without(parts, again_before=later).exceeded)
+        if not brought:
+            return False
+        # Just before the critical item it still brings it, and just after that no longer.
+        before = self._variants.without(parts, again_before=min(counted.parts)).exceeded
+        after = self._variants.without(parts, again_before=max(counted.parts) + 1).exceeded
+        return bool(brought & before - after)
 
     @cached_property
     def _variants(self) -> Variants:

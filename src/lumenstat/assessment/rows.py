@@ -141,7 +141,12 @@ class Rows:
 
     def _going_on(self, after: int) -> LogEvent | None:
         """The first act after an event that an item beyond the stop asks for."""
-        found = [self.events[index] for index in sorted(self.beyond_the_stop) if index > after]
+        # A meter's selector may be turned at will.
+        found = [
+            self.events[index]
+            for index in sorted(self.beyond_the_stop)
+            if index > after and self.events[index].args.get("control") not in self.reader.selectors
+        ]
         return next((event for event in found if event.verb in GOING_ON), None)
 
     @cached_property

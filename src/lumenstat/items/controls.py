@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from itertools import islice, takewhile
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -179,9 +179,12 @@ class SetItem(ControlItem):
         wanted = self.target(seen.papers)
         found: list[Attempt] = []
         done: dict[str, int] = {}
+        touched: set[str] = set()
         for place, moment in enumerate(crew):
             args = moment.event.args
-            if (looked := self._looked_at(moment, seen, wanted)) or moment.event.verb in ("see", "respond"):
+            if moment.event.verb == "set":
+                touched.add(str(args["control"]))
+            if (looked := self._looked_at(moment, seen, wanted, touched)) or moment.event.verb in ("see", "respond"):
                 words = phrase("seen at {wanted}", wanted=wanted)
                 for looked_at in looked:
                     found += self._done_with(
@@ -207,8 +210,8 @@ class SetItem(ControlItem):
                 found.append(attempt(moment, False, says, evidence=evidence, slip=slip))
         return found, done
 
-    def _looked_at(self, moment: EventMoment, seen: Seen, wanted: str) -> list[str]:
-        """Its controls that somebody looked at rightly, of those that stand where they stood from the start."""
+    def _looked_at(self, moment: EventMoment, seen: Seen, wanted: str, touched: Set[str]) -> list[str]:
+        """Its controls that somebody looked at rightly, of those that nobody has touched since the start."""
         args = moment.event.args
         if moment.event.verb == "see" and str(position_text(args["position"])) == wanted:
             asked = [name for name in self.all_controls if name == args["control"]]
@@ -217,7 +220,8 @@ class SetItem(ControlItem):
         return [
             name
             for name in asked
-            if seen.stood_first(name) == wanted == str(position_text(moment.state[naming.control(name)]))
+            if name not in touched
+            and seen.stood_first(name) == wanted == str(position_text(moment.state[naming.control(name)]))
         ]
 
     def not_so(self, answer: EventMoment, seen: Seen) -> str | None:
@@ -245,7 +249,7 @@ class SetItem(ControlItem):
         if event.verb not in ("set", "see") or event.args["control"] not in self.all_controls:
             return False
         control, wanted = str(event.args["control"]), self.target(card.papers)
-        if event.verb == "see" and card.stood_first(control) != wanted:
+        if event.verb == "see" and card.untouched(control) != wanted:
             return False
         right = str(position_text(event.args["to" if event.verb == "set" else "position"])) == wanted
         return right and card.done(self.id, control) == len(self.all_controls)
@@ -263,7 +267,7 @@ class SetItem(ControlItem):
         """Move every control; one that stands right from the start is looked at."""
         wanted = self.target(hands.papers)
         for control in self.all_controls:
-            if hands.stood_first(control) == hands.stands(control) == wanted:
+            if hands.untouched(control) == wanted:
                 hands.event("see", control=control, position=wanted)
             else:
                 hands.move(control, wanted)

@@ -117,8 +117,8 @@ class PerfectHands(Protocol):
     def stands(self, control: str) -> str:
         """Where a control stands."""
 
-    def stood_first(self, control: str) -> str:
-        """Where a control stood when the exercise began."""
+    def untouched(self, control: str) -> str | None:
+        """Where a control stands that nobody has moved since the exercise began; None for one that was moved."""
 
     def pass_time(self, seconds: float) -> None:
         """Let time pass."""
@@ -137,8 +137,8 @@ class Answers(Protocol):
     def papers(self) -> Mapping[str, float | str]:
         """Every handed-out value by `paper.line`."""
 
-    def stood_first(self, control: str) -> str:
-        """Where a control stood when the exercise began."""
+    def untouched(self, control: str) -> str | None:
+        """Where a control stands that nobody has moved since the exercise began; None for one that was moved."""
 
     def in_flow(self, item: Any) -> bool:
         """Whether an item belongs to a flow that is done before its check is read."""

@@ -70,7 +70,6 @@ class Hands:
         self._numbers = {text: n for n, text in enumerate(self.texts)}
         self.controls, self.instruments = self.bundle.airframe.controls, self.bundle.airframe.instruments
         self.papers = self.procedure.papers
-        self._first = {name: self.stands(name) for name in self.controls}
 
     @property
     def tick(self) -> int:
@@ -126,9 +125,10 @@ class Hands:
         """Where a control stands."""
         return str(position_text(self.aircraft.d[self.aircraft.plan.d[naming.control(control)]]))
 
-    def stood_first(self, control: str) -> str:
-        """Where a control stood when the exercise began."""
-        return self._first[control]
+    def untouched(self, control: str) -> str | None:
+        """Where a control stands that nobody has moved since the exercise began; None for one that was moved."""
+        moved = any(event.verb == "set" and event.args["control"] == control for event in self.events)
+        return None if moved else self.stands(control)
 
     def move(self, control: str, to: str) -> None:
         """Put a control somewhere, its guard first."""

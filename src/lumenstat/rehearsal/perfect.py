@@ -171,13 +171,19 @@ class _Flier:
         """Pass over what does not apply here; whether there was any."""
         before = self.skipped
         for step in steps:
-            if step.branch is not None and self.branches.get(step.branch[0], step.branch[1]) != step.branch[1]:
+            if step.branch is not None and not self._on_its_way(step.branch):
                 self.skipped |= 1 << step.number
             elif (text := step.item.applies_when) is not None:
                 flags = self.begun.get(step.section)
                 if flags is not None and not flags[text]:
                     self.skipped |= 1 << step.number
         return self.skipped != before
+
+    def _on_its_way(self, branch: tuple[str, str]) -> bool:
+        """Whether a way was taken, or still may be: nothing hangs on an item that was itself passed over."""
+        if self.skipped >> self.procedure.by_id[branch[0]].number & 1:
+            return False
+        return self.branches.get(branch[0], branch[1]) == branch[1]
 
     def _able(self, step: Step) -> bool:
         """Whether the item can be acted on now, and rightly."""

@@ -26,6 +26,7 @@ class Card:
     guided: bool = False
     examined: bool = False
     first: Mapping[str, str] = field(default_factory=dict)
+    touched: set[str] = field(default_factory=set)
     right: set[str] = field(default_factory=set)
     passed_over: set[str] = field(default_factory=set)
     flows_done: set[str] = field(default_factory=set)
@@ -119,6 +120,8 @@ class Card:
     def note(self, event: LogEvent) -> None:
         """Take notice of an event."""
         self._note(event)
+        if event.verb == "set":
+            self.touched.add(str(event.args["control"]))
         self._changed()
 
     def _note(self, event: LogEvent) -> None:
@@ -216,9 +219,9 @@ class Card:
         """Whether an item belongs to a flow that is done before its check is read."""
         return self.procedure.sections[self.procedure.by_id[item.id].section].style == "flow-then-check"
 
-    def stood_first(self, control: str) -> str:
-        """Where a control stood when the exercise began."""
-        return self.first.get(control, "")
+    def untouched(self, control: str) -> str | None:
+        """Where a control stands that nobody has moved since the exercise began; None for one that was moved."""
+        return None if control in self.touched else self.first.get(control)
 
     def moved(self, item: str, to: str) -> Sequence[str]:
         """Note where an item's control was moved, and give all its moves so far."""

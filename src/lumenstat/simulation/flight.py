@@ -113,32 +113,49 @@ def fly(
     finished = False
     for index, event in enumerate(events):
         aircraft.arrive(event.tick)
-        # Before the act: a switch is judged by what could be seen when the hand went to it.
-        state, flags = aircraft.reading(), watcher.now()
-        refusal = None
-        try:
-            # Asked before the act: the crew's answer goes by how things stood when they were called.
-            if event.verb == "request":
-                refusal = aircraft.units.hindrance(event.verb, event.args)
-            # A switch moved to where it stands already was still moved; a request that nobody follows was
-            # none.
-            changed, took = carried_out(aircraft, event)
-            accepted = changed or event.verb != "request"
-        except ActionRefused:
-            if not lenient:
-                raise
-            accepted, took = False, True
-        moments.append(Moment(index, event, state, flags, accepted, refusal, took))
+        moments.append(happen(aircraft, watcher, index, event, lenient))
         if event.verb == "finish":
             finished = True
             break
     last = end if end is not None else aircraft.tick
     aircraft.arrive(last)
     timelines = dict(zip(texts, watcher.timelines, strict=True))
-    flight = Flight(aircraft, aircraft.tick, moments, timelines, [], recorder.points, finished)
+    return flown(bundle, aircraft, moments, timelines, recorder.points, finished)
+
+
+def happen(aircraft: Aircraft, watch: Watch, index: int, event: LogEvent, lenient: bool = False) -> Moment:
+    """Let an event happen at the present tick, and note how things stood before it. Raises ActionRefused."""
+    # Before the act: a switch is judged by what could be seen when the hand went to it.
+    state, flags = aircraft.reading(), watch.now()
+    refusal = None
+    try:
+        # Asked before the act: the crew's answer goes by how things stood when they were called.
+        if event.verb == "request":
+            refusal = aircraft.units.hindrance(event.verb, event.args)
+        # A switch moved to where it stands already was still moved; a request that nobody follows was none.
+        changed, took = carried_out(aircraft, event)
+        accepted = changed or event.verb != "request"
+    except ActionRefused:
+        if not lenient:
+            raise
+        accepted, took = False, True
+    return Moment(index, event, state, flags, accepted, refusal, took)
+
+
+def flown(
+    bundle: Bundle,
+    aircraft: Aircraft,
+    moments: list[Moment],
+    timelines: dict[str, Timeline],
+    trace: list[TracePoint],
+    finished: bool,
+    end: int | None = None,
+) -> Flight:
+    """A flight that has come to its end, that of its aircraft where none is given, with the limits that it exceeded."""
+    flight = Flight(aircraft, aircraft.tick if end is None else end, moments, timelines, [], trace, finished)
     flight.exceedances = [
         _exceedance(flight, limit, start, stop)
-        for limit in limits
+        for limit in bundle.airframe.limits
         for start, stop in timelines[limit_text(limit)].spans(flight.end)
     ]
     flight.exceedances.sort(key=lambda each: each.start)
