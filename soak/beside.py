@@ -10,6 +10,7 @@ import asyncio
 import random
 import re
 import sys
+import time
 import urllib.request
 from collections.abc import Sequence
 from pathlib import Path
@@ -93,10 +94,12 @@ async def kill_beside_commands(
 
 
 async def _more_acts(seen: Seen) -> None:
-    before = seen.acts()
-    async with asyncio.timeout(WAIT_SECONDS):
-        while seen.acts() < before + ACTS_BETWEEN:
-            await asyncio.sleep(0.005)
+    """Wait for some more acts to be acknowledged. Raises TimeoutError that says what was refused."""
+    before, until = seen.acts(), time.monotonic() + WAIT_SECONDS
+    while seen.acts() < before + ACTS_BETWEEN:
+        if time.monotonic() > until:
+            raise TimeoutError(f"nothing is acknowledged any more; refused: {seen.refused[-3:]}, closed: {seen.closed}")
+        await asyncio.sleep(0.005)
 
 
 async def _run(command: tuple[str, ...], database: Path) -> int:

@@ -176,7 +176,7 @@ def test_the_keyboard_is_enough(browser: Browser, server: Server) -> None:
 
 def test_signed_out_at_the_station_and_back_to_the_same_run(browser: Browser, server: Server) -> None:
     address = station_of(server, "frost-on-the-ramp")
-    with signed_in(browser, server, "ines") as ines:
+    with signed_in(browser, server, "ines", "403 (Forbidden)") as ines:
         ines.goto(address)
         station = Station(ines)
         station.answer("log")
@@ -186,14 +186,46 @@ def test_signed_out_at_the_station_and_back_to_the_same_run(browser: Browser, se
         ines.context.add_cookies(cookies)  # type: ignore[arg-type]
         server.stop()
         server.start()
-        expect(ines.locator('[data-dialog="signed-out"]')).to_be_visible(timeout=20_000)
-        ines.click('[data-dialog="signed-out"] a')
-        ines.fill("#sign_in_name", "ines")
-        ines.fill("#password", "frost-on-the-ramp")
-        ines.click("button:has-text('Sign in')")
-        ines.wait_for_url(address)
-        station.at("outside")
-        expect(ines.locator("[data-answered]")).to_have_text("1")
+        expect(ines.locator("[data-signing]")).to_be_visible(timeout=20_000)
+        sign_in_beside(ines, "odile", "frost-on-the-ramp")
+        expect(ines.locator("[data-signing-wrong]")).to_contain_text("opened by somebody else")
+        sign_in_beside(ines, "ines", "frost-on-the-ramp")
+        # The page was never left: the card stands where it stood, and goes on.
+        station.answer("outside")
+        expect(ines.locator("[data-answered]")).to_have_text("2")
+
+
+def sign_in_beside(page: Page, name: str, password: str) -> None:
+    page.fill("[data-signing-form] [name=sign_in_name]", name)
+    page.fill("[data-signing-form] [name=password]", password)
+    page.click("[data-signing-form] button")
+
+
+def without_sign_in(page: Page) -> None:
+    cookies = [c for c in page.context.cookies() if c["name"] != "lumenstat_sign_in"]
+    page.context.clear_cookies()
+    page.context.add_cookies(cookies)  # type: ignore[arg-type]
+
+
+def test_what_is_typed_outlives_a_sign_in_that_ends(browser: Browser, server: Server) -> None:
+    """A form and the builder: it is said, one signs in beside it, and what was typed is sent as it stood."""
+    with signed_in(browser, server, "odile", "403 (Forbidden)") as odile:
+        odile.goto(f"{server.address}/drafts")
+        odile.fill("[data-begin=copy] [name=title]", "Typed before it ended")
+        without_sign_in(odile)
+        odile.click("[data-begin=copy] button[type=submit]")
+        expect(odile.locator("[data-signing]")).to_be_visible()
+        sign_in_beside(odile, "odile", "frost-on-the-ramp")
+        odile.wait_for_selector("[data-builder]")
+        assert "Typed before it ended" in odile.title()
+        without_sign_in(odile)
+        odile.locator("[data-row-item]").first.click()
+        field = odile.locator('[data-inspector] [data-field="challenge"]')
+        field.fill("Words typed into a page that nobody is signed in to")
+        field.press("Tab")
+        expect(odile.locator("[data-signing]")).to_be_visible()
+        sign_in_beside(odile, "odile", "frost-on-the-ramp")
+        expect(odile.locator("[data-script]")).to_contain_text("Words typed into a page")
 
 
 def test_a_refusal_is_said_and_the_deck_stays_true(browser: Browser, server: Server) -> None:

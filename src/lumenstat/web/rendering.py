@@ -218,11 +218,16 @@ def page(request: Request, context: Context, status: int = 200) -> Response:
     token = viewer.csrf_token if viewer else form_token(request)
     body = render(request, context.template, context, viewer, token)
     response = HTMLResponse(body, status)
-    settings = request.app.state.settings
     if viewer is None:
-        name = cookie_name(settings, FORM)
-        response.set_cookie(name, token, httponly=True, samesite="strict", secure=settings.tls, path="/")
+        keep_form_token(request, response, token)
     return response
+
+
+def keep_form_token(request: Request, response: Response, token: str) -> None:
+    """Have the browser keep the token of forms for somebody who is not signed in."""
+    settings = request.app.state.settings
+    name = cookie_name(settings, FORM)
+    response.set_cookie(name, token, httponly=True, samesite="strict", secure=settings.tls, path="/")
 
 
 def reader_language(request: Request) -> str:

@@ -260,4 +260,4 @@ def use_welcome(
     if wrong:
         context = NewPasswordContext(name=person.name, action=urls.welcome(token), form=FormState(wrong=wrong))
         return page(request, context, 422)
-    return signed_in_response(request, person, "/")
+    return signed_in_response(request, person, RedirectResponse("/", 303))

@@ -63,5 +63,5 @@ def create(
         else:
             # A second head is made by the first, under their name in the audit list.
             state.first_code = None
-            return signed_in_response(request, person, urls.home())
+            return signed_in_response(request, person, RedirectResponse(urls.home(), 303))
     return page(request, FirstInstructorContext(says=says, name=name, sign_in_name=sign_in_name), 400)

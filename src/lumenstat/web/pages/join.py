@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, ClassVar, Literal
 
 from fastapi import APIRouter, Form, Query, Request, Response
+from fastapi.responses import RedirectResponse
 
 from lumenstat.language.wording import phrase
 from lumenstat.records.lessons import run_of_code
@@ -63,5 +64,5 @@ def join(
         return page(request, JoinContext(code=code, trainee=run.trainee.name, exercise=run.exercise.named, part=part))
     if part != "station":
         # A browser that joined by a code reaches this run and nothing else of its trainee.
-        return signed_in_response(request, run.trainee, urls.phone(run.id), run.id, part)
-    return signed_in_response(request, run.trainee, urls.station(run.id), run.id)
+        return signed_in_response(request, run.trainee, RedirectResponse(urls.phone(run.id), 303), run.id, part)
+    return signed_in_response(request, run.trainee, RedirectResponse(urls.station(run.id), 303), run.id)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
 from fastapi import APIRouter, Form, Request, Response
@@ -17,8 +18,20 @@ from lumenstat.records.sign_ins import sign_out_everywhere as close_all_sign_ins
 from lumenstat.records.tables import Person
 from lumenstat.web import urls
 from lumenstat.web.guessing import Try
-from lumenstat.web.rendering import Context, page
-from lumenstat.web.security import BROWSER, SIGN_IN, CheckedForm, SignedIn, cookie, cookie_name, safe_next, viewer_of
+from lumenstat.web.rendering import Context, json_answer, keep_form_token, page
+from lumenstat.web.security import (
+    BROWSER,
+    SIGN_IN,
+    CheckedForm,
+    RowId,
+    SignedIn,
+    cookie,
+    cookie_name,
+    form_token,
+    masked,
+    safe_next,
+    viewer_of,
+)
 
 router = APIRouter()
 
@@ -80,29 +93,68 @@ def sign_in(
     password: Annotated[str, Form(max_length=200)],
     next: Annotated[str, Form()] = "/",  # noqa: A002 - the name in the form
 ) -> Response:
-    """Sign somebody in, or say that it did not work. The try is counted before the password is looked at."""
-    state = request.app.state
+    """Sign somebody in, or say that it did not work."""
     # Case and spaces around it are slips of the hand, not another person.
     name = sign_in_name.strip().lower()
+    found = _let_in(request, name, password)
+    if isinstance(found, _NotLetIn):
+        return page(request, _context(request, safe_next(next), name, found.says), found.status)
+    return signed_in_response(request, found, RedirectResponse(safe_next(next), 303))
 
-    def again(status: int, says: str) -> Response:
-        return page(request, _context(request, safe_next(next), name, says), status)
 
-    person = state.database.read(lambda session: find_person(session, name))
+@router.get("/sign-in/beside")
+def who_is_here(request: Request) -> Response:
+    """Who is signed in, asked by a page that is open; and the token for its forms, or for signing in beside it."""
+    viewer = viewer_of(request)
+    token = viewer.csrf_token if viewer else form_token(request)
+    answer = json_answer(request, {"person": viewer.id if viewer else None, "csrf": masked(token)})
+    if viewer is None:
+        keep_form_token(request, answer, token)
+    return answer
+
+
+@router.post("/sign-in/beside", dependencies=[CheckedForm])
+def sign_in_beside(
+    request: Request,
+    sign_in_name: Annotated[str, Form(max_length=40)],
+    password: Annotated[str, Form(max_length=200)],
+    person: RowId,
+) -> Response:
+    """Sign in again beside a page that stays as it is: only whoever it belongs to, for it shows what is theirs."""
+    found = _let_in(request, sign_in_name.strip().lower(), password)
+    if isinstance(found, _NotLetIn):
+        return json_answer(request, {"says": found.says}, found.status)
+    if found.id != person:
+        says = phrase("This page was opened by somebody else. Sign in with their name, or load the page again.")
+        return json_answer(request, {"says": says}, 403)
+    return signed_in_response(request, found, json_answer(request, {"says": ""}))
+
+
+@dataclass(frozen=True)
+class _NotLetIn:
+    status: int
+    says: str
+
+
+def _let_in(request: Request, name: str, password: str) -> Person | _NotLetIn:
+    """The person whose name and password these are. The try is counted before the password is looked at."""
+    state = request.app.state
+    person: Person | None = state.database.read(lambda session: find_person(session, name))
     # A browser that this person signed in from before has tries of its own, so that whoever guesses from elsewhere
     # cannot lock them out.
     tried = Try.at(name, address_of(request), _known_browser(request, person))
     if (pause := state.guessing.begin(tried)) > 0:
-        return again(429, phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause))))
+        says = phrase("Too many tries. Wait {pause} seconds, then try again.", pause=max(1, round(pause)))
+        return _NotLetIn(429, says)
     with state.hashing.turn() as turn:
         if not turn:
-            return again(503, phrase("Many people sign in just now. Try again in a few seconds."))
+            return _NotLetIn(503, phrase("Many people sign in just now. Try again in a few seconds."))
         # As long for a name that nobody has, or the time would tell which names there are.
         right = check_password(person, password)
-    if not right:
-        return again(401, phrase("Name and password do not match."))
+    if not right or person is None:
+        return _NotLetIn(401, phrase("Name and password do not match."))
     state.guessing.right(tried)
-    return signed_in_response(request, person, safe_next(next))
+    return person
 
 
 def address_of(request: Request) -> str:
@@ -119,9 +171,9 @@ def _known_browser(request: Request, person: Person | None) -> str | None:
 
 
 def signed_in_response(
-    request: Request, person: Person, target: str, run_id: str | None = None, part: str | None = None
+    request: Request, person: Person, response: Response, run_id: str | None = None, part: str | None = None
 ) -> Response:
-    """Sign a person in and lead on; with `run_id` into that run alone, and the browser is not known as theirs."""
+    """Sign a person in with an answer; with `run_id` into that run alone, and the browser is not known as theirs."""
     settings, database = request.app.state.settings, request.app.state.database
     hours = settings.session_hours
     token = database.write(lambda session: open_sign_in(session, person.id, hours, run_id, part))
@@ -131,7 +183,6 @@ def signed_in_response(
         before = cookie(request, BROWSER)
         browser = database.write(lambda session: know_browser(session, person.id, before))
         cookies.append((BROWSER, browser, 400 * 86_400))
-    response = RedirectResponse(target, 303)
     for name, value, seconds in cookies:
         response.set_cookie(
             cookie_name(settings, name),

@@ -10,6 +10,11 @@ def sign_in() -> str:
     return path("sign_in")
 
 
+def sign_in_beside() -> str:
+    """Signs in again beside a page that is open, and tells who is signed in."""
+    return path("sign_in_beside")
+
+
 def sign_out() -> str:
     """Ends the sign-in."""
     return path("sign_out")

@@ -1,5 +1,6 @@
 // The builder: every change goes to the server and comes back as the parts of the page; nothing waits for a save.
 import { Deck } from "./deck.js";
+import { regained } from "./signing.js";
 import { _, _n } from "./words.js";
 
 const POLL_MS = 400;
@@ -43,6 +44,8 @@ class Builder {
       this.say(_("The desk cannot be reached; this change is not kept. Make it again when the line is back."));
       return;
     }
+    // Refused, for the sign-in has ended: once somebody has signed in beside it the same change is made.
+    if (answer.status === 403 && (await regained())) return this.sendNow(verb, args, refused);
     const said = await answer.json().catch(() => ({ says: _("The desk did not understand this; load the page again.") }));
     if (answer.ok) this.show(said);
     else if (answer.status === 409) this.tellOvertaken(said, verb, args);
@@ -51,7 +54,9 @@ class Builder {
 
   async refresh(item = this.selected) {
     const answer = await fetch(`${this.root.dataset.parts}?item=${encodeURIComponent(item)}`);
-    const said = answer.ok ? await answer.json() : null;
+    // Led to the sign-in page: asked again once somebody has signed in beside this one.
+    if (answer.redirected && (await regained())) return this.refresh(item);
+    const said = answer.ok && !answer.redirected ? await answer.json() : null;
     if (said && said.edition >= this.edition) this.show(said);
     else if (said) await this.refresh(item);
   }
@@ -159,6 +164,7 @@ class Builder {
     this.stoppedAt = stop ? this.edition : null;
     await this.queue;
     const answer = await fetch(this.root.dataset.proveAt, { method: "POST", body });
+    if (answer.status === 403 && (await regained())) return this.prove(stop, follows);
     if (answer.ok) {
       if (!this.polling) this.poll();
     } else this.say(_("The draft cannot be flown yet; mend what its findings say first."));
@@ -170,7 +176,8 @@ class Builder {
       await new Promise((done) => setTimeout(done, POLL_MS));
       const asked = this.selected;
       const answer = await fetch(`${this.root.dataset.parts}?item=${encodeURIComponent(asked)}`);
-      if (!answer.ok) break;
+      if (answer.redirected && (await regained())) continue;
+      if (!answer.ok || answer.redirected) break;
       const said = await answer.json();
       if (asked !== this.selected) continue;
       // Asked before the last change and answered after it: the next answer tells of that one. What somebody else
@@ -342,7 +349,7 @@ class Builder {
       });
     }
     const answer = await fetch(`${this.root.dataset.stateAt}?item=${encodeURIComponent(this.item ?? "")}`);
-    if (!answer.ok) return;
+    if (!answer.ok || answer.redirected) return;
     const { quantities, when } = await answer.json();
     this.pick.querySelector("[data-pick-when]").textContent = when;
     this.deck.paint(quantities, quantities);

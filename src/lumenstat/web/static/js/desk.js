@@ -1,4 +1,5 @@
 // The desk: a tile a station, drawn as the server says it stands; what is done to one or all goes back over the socket.
+import { regained } from "./signing.js";
 import { _, _n } from "./words.js";
 const SIGNED_OUT = 4401;
 
@@ -132,7 +133,7 @@ class Desk {
     this.socket.addEventListener("message", (event) => this.take(JSON.parse(event.data)));
     this.socket.addEventListener("close", (event) => {
       if (event.code === SIGNED_OUT) {
-        window.location.assign(`${this.root.dataset.signIn}?next=${window.location.pathname}`);
+        regained().then(() => this.open());
         return;
       }
       this.link(false);

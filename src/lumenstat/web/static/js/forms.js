@@ -1,4 +1,5 @@
 // Forms marked data-stay: what the server refuses is said beside the field, and what was typed stays.
+import { regained } from "./signing.js";
 import { _ } from "./words.js";
 const NO_ANSWER = _("The server does not answer. What you entered is still here: try again in a moment.");
 
@@ -52,6 +53,25 @@ function go(next) {
   location.assign(to.href);
   if (same && to.hash) location.reload();
 }
+
+// What was typed is not sent into a sign-in that has ended: one signs in first, beside it.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (!(form instanceof HTMLFormElement) || form.method !== "post" || form.dataset.signed) return;
+  // Whoever leaves, or comes in, has no sign-in to lose.
+  if (/\/sign-(in|out)/.test(form.action)) return;
+  const submitter = /** @type {SubmitEvent} */ (event).submitter;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+  if (form.dataset.asking) return;
+  form.dataset.asking = "now";
+  regained().then(() => {
+    delete form.dataset.asking;
+    form.dataset.signed = "now";
+    form.requestSubmit(submitter);
+    delete form.dataset.signed;
+  });
+}, true);
 
 // ? leads to the help about this page, where nothing is being typed and the page has no list of keys of its own.
 document.addEventListener("keydown", (event) => {

@@ -7,6 +7,7 @@ import { CrewLine } from "./crew.js";
 import { Keys } from "./keys.js";
 import { Dialogs } from "./dialogs.js";
 import { Watch } from "./watch.js";
+import { regained } from "./signing.js";
 import { _ } from "./words.js";
 
 const byId = (name) => document.querySelector(`[data-${name}]`);
@@ -46,7 +47,7 @@ class Station {
         this.say(says);
         if (sent) this.watch?.refused(sent);
       },
-      signedOut: () => this.dialogs.open("signed-out"),
+      signedOut: () => regained().then(() => this.link.open()),
       ended: () => window.location.assign(root.dataset.debrief),
       stopped: (says) => this.dialogs.stopped(says),
     });
