@@ -6,6 +6,9 @@ PORT ?= 8500
 DATABASE ?= var/demo.sqlite
 APT := $(if $(shell command -v sudo 2>/dev/null),sudo apt-get,apt-get)
 
+# Whatever hangs, the tests have an end: each by itself, and all of them together.
+BOUND := timeout --kill-after=60 4200
+
 # Where the environment forbids it, every process would compile the whole source again: a second and a half of a core each.
 unexport PYTHONDONTWRITEBYTECODE
 
@@ -19,11 +22,11 @@ demo: $(VENV)/.app
 # and servers leave a core idle now and then.
 test: $(VENV)/.test chromium
 	@$(MAKE) --jobs=2 --output-sync=target check measured
-	$(BIN)/python -m pytest -n 3 --dist worksteal -m "slow or long or unmeasured" --durations=15
+	$(BOUND) $(BIN)/python -m pytest -n 3 --dist worksteal -m "slow or long or unmeasured" --durations=15
 
 # The quick tests, and which lines they reach.
 measured: $(VENV)/.test
-	$(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow and not long and not unmeasured" --cov --cov-report=term:skip-covered
+	$(BOUND) $(BIN)/python -m pytest -n 2 --dist worksteal -m "not slow and not long and not unmeasured" --cov --cov-report=term:skip-covered
 
 # For daily work: about a minute, everything that needs no browser, server or long flight.
 quick: $(VENV)/.test

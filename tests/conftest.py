@@ -29,7 +29,7 @@ if os.environ.get("CI"):
     # The same cases every time: a red run can be run again, and a green one does not depend on luck.
     settings.load_profile("ci")
 
-SLOW = ("browser", "soak", "kept", "reference", "proving", "rehearsal", "assessment/test_properties", "runs/test_judge_desk",
+SLOW = ("browser", "soak", "kept", "reference", "proving", "rehearsal", "assessment/test_properties", "runs/test_judge_desk", "fairness/",
         "runs/test_workers", "runs/test_hub", "web/", "drafting/", "records/test_keeping", "records/test_opening",
         "simulation/test_engines", "simulation/test_units", "simulation/test_contract", "cli/")  # fmt: skip
 """What no other test waits for: browsers, servers, processes, whole applications, long flights."""

@@ -97,7 +97,7 @@ def test_what_was_done_too_soon_is_blamed_and_the_late_critical_item_gates() -> 
     assert verdicts(late) == {"battery": "done", "fire": "done", "master": "out-of-order", "lights": "done"}
     assert [(gate.kind, gate.id) for gate in late.gates] == [("item", "fire")]
     assert late.gates[0].says == "Fire: Done at 0:12, only after 'Master' (0:08), which has to wait for it."
-    assert late.outcome_words == "Not passed: critical item missed"
+    assert late.outcome_words == "Not passed: critical item missed, below 75 %"
     assert says_of(late, "master").startswith("Done at 0:08, before 'Fire' (0:12), which comes first.")
 
 
@@ -254,7 +254,7 @@ def test_what_was_left_elsewhere_is_a_deviation_though_nothing_came_of_it(contro
     ledger = judge(strict(LIGHTS), put(5, "navigation_lights", "ON"), put(9, control, to))
     assert [(extra.control, extra.effect) for extra in ledger.extras] == [(control, "deviation")]
     stood = BASE.airframe.controls[control].usual
-    assert ledger.extras[0].says.endswith(f"it was left at {to}; it had stood at {stood}.")
+    assert ledger.extras[0].says.endswith(f"it stood at {stood} before and was left at {to}.")
 
 
 def test_moved_twice_and_left_is_one_deviation() -> None:
@@ -268,7 +268,7 @@ def test_the_act_that_took_power_away_is_blamed_not_the_one_that_gave_it_back() 
     frost = inserted(perfect_frost(), put(300, "ground_power", "OFF"), put(320, "ground_power", "FEED"))
     extras = judged(Library().bundle(EXERCISES["frost-on-the-ramp"]), frost).extras
     assert [(extra.t, extra.effect) for extra in extras] == [(300.0, "deviation")]
-    assert "was dead 20 s longer" in extras[0].says
+    assert "was dead 20.0 s longer" in extras[0].says
 
 
 def test_a_right_call_repeated_costs_nothing() -> None:
@@ -378,16 +378,14 @@ def test_a_run_that_ends_early_says_so_once() -> None:
     [
         (lambda e: e, "Passed"),
         (lambda e: without(e, about("confirm", item="outside")), "Not passed: critical item missed"),
-        (lambda e: without(without(e, about("set", control="hydraulic_pump")), about("set", control="flap_lever")), "Not passed: hazard"),
-        (lambda e: [x for x in e if x.tick < 4000 or x.verb == "finish"], "Not passed: below 75 %"),
+        (lambda e: without(without(e, about("set", control="hydraulic_pump")), about("set", control="flap_lever")), "Not passed: hazard, critical item missed, aim missed"),
+        (lambda e: [x for x in e if x.tick < 4000 or x.verb == "finish"], "Not passed: critical item missed, aim missed, below 75 %"),
         (lambda e: e[:-1], "Not finished"),
     ],
 )  # fmt: skip
 def test_words_that_cannot_be_misread(change: Any, words: str) -> None:
     ledger = judged(Library().bundle(EXERCISES["frost-on-the-ramp"]), change(perfect_frost()))
-    # A run that ended early misses critical items too; of several reasons the gravest is named.
-    expected = "Not passed: critical item missed" if "below" in words else words
-    assert ledger.outcome_words == expected
+    assert ledger.outcome_words == words
     assert (ledger.band is None) == (words != "Passed")
 
 

@@ -11,6 +11,7 @@ from lumenstat.assessment.extras import judge_extras
 from lumenstat.assessment.scoring import score
 from lumenstat.documents.bundles import Bundle, Library, shipped_exercises
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language.values import clock
 from lumenstat.simulation.flight import Flight, fly
 from lumenstat.simulation.variants import Outcome, Variants
 from tests.flights import PERFECT, log_of
@@ -125,4 +126,4 @@ def test_a_guard_that_is_closed_again_was_put_back() -> None:
     found = score(of, log_of(of, [*events[:4], *more, *events[4:]])).ledger.extras
     assert [(row.control, row.effect) for row in found] == [("dc_tie", "undone"), ("apu_bottle", "undone")]
     for row, closed in zip(found, (3, 5), strict=True):
-        assert f"put back at {(begins + closed) / 100:.1f} s" in row.says
+        assert f"put back at {clock((begins + closed) / 100)}, before" in row.says

@@ -39,11 +39,11 @@ def test_a_state_of_the_logic_is_told_only_where_nothing_else_changed(
 @pytest.mark.parametrize(
     ("name", "stands", "would", "says", "german"),
     [
-        ("bus.main_hot.alive", False, True, "without it 'Main hot is alive' would be true at the end", "Main hot"),
-        ("apu.starter", True, False, "without it 'the APU's starter is engaged' would not be true at the end", "nicht wahr"),
-        ("apu.phase", "cooling", "off", "without it 'what the APU is doing' would be off at the end, not cooling", "aus, nicht"),
-        ("bus.ac_essential.fed_by", "ac_left", "", "without it 'what feeds Essential AC, or nothing' would be nothing at the end, not Left AC", "nichts, nicht Left AC"),
-        ("latch.fed_from_plug", True, False, "without it 'latch fed from plug' would not be true at the end", "nicht wahr"),
+        ("bus.main_hot.alive", False, True, "'Main hot is alive' is not so at the end, and would be without it", "Main hot"),
+        ("apu.starter", True, False, "'the APU's starter is engaged' is so at the end, and would not be without it", "wäre"),
+        ("apu.phase", "cooling", "off", "what the APU is doing: 'cooling' at the end, and 'off' without it", "'aus'"),
+        ("bus.ac_essential.fed_by", "ac_left", "", "what feeds Essential AC, or nothing: 'Left AC' at the end, and 'nothing' without it", "'nichts'"),
+        ("latch.fed_from_plug", True, False, "'latch fed from plug' is so at the end, and would not be without it", "wäre"),
     ],
 )  # fmt: skip
 def test_it_is_told_in_words(name: str, stands: Discrete, would: Discrete, says: str, german: str) -> None:
@@ -61,4 +61,4 @@ def test_a_word_is_not_taken_for_a_part_of_the_same_letters() -> None:
         update={"buses": (*buses, buses[0].model_copy(update={"id": "hot", "name": "Battery bus"}))}
     )
     of = replace(heavy, airframe=heavy.airframe.model_copy(update={"electrical": electrical}))
-    assert left_words(of, "apu.trouble", "hot", "", "it").endswith("would be nothing at the end, not hot")
+    assert left_words(of, "apu.trouble", "hot", "", "it").endswith("'hot' at the end, and 'nothing' without it")

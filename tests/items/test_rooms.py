@@ -19,6 +19,8 @@ KNOWN_OUTSIDE = {
     ("DecideItem", "proving/findings.py"), ("RequestItem", "proving/findings.py"), ("DecideItem", "proving/coverage.py"),
     # A limit that is held against the model is a check's.
     ("CheckItem", "proving/edges.py"),
+    # What people do wrongly has its own ways for readings and decisions.
+    ("CheckItem", "fairness/flying.py"), ("CheckItem", "fairness/changes.py"), ("DecideItem", "fairness/changes.py"),
 }  # fmt: skip
 """Kinds that are named elsewhere, with the reason. Nothing may be added here without one."""
 

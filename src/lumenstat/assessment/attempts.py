@@ -20,12 +20,17 @@ PART_KINDS = ("control", "instrument", "service", "item")
 
 
 class Reader:
-    """Reads attempts out of the moments of a flight. `flag(moment, text)` gives a watched expression there."""
+    """Reads attempts out of the moments of a flight, or out of the `latest` of each part alone."""
 
     def __init__(
-        self, procedure: Procedure, airframe: Airframe, moments: Iterable[Moment], texts: dict[str, int]
+        self,
+        procedure: Procedure,
+        airframe: Airframe,
+        moments: Iterable[Moment],
+        texts: dict[str, int],
+        latest: int | None = None,
     ) -> None:
-        self.procedure, self.airframe, self.texts = procedure, airframe, texts
+        self.procedure, self.airframe, self.texts, self.latest = procedure, airframe, texts, latest
         self.controls = airframe.section(PanelsSection).told_apart
         self.instruments, self.papers = airframe.instruments, procedure.papers
         self._moments: dict[Part, list[Moment]] = {}
@@ -77,6 +82,8 @@ class Reader:
     def about(self, item: Item) -> list[Moment]:
         """What the crew did about an item's parts, in time order."""
         found = [self._moments.get(part, []) for part in item.parts()]
+        if self.latest is not None:
+            found = [moments[-self.latest :] for moments in found]
         return found[0] if len(found) == 1 else sorted(chain(*found), key=lambda moment: moment.index)
 
     def responses(self, item: Item) -> list[Moment]:

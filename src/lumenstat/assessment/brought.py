@@ -112,12 +112,16 @@ class Brought:
                 return
 
     def _another_slip(self, number: int) -> bool:
-        """Whether something before a step, or of its own section, was left out, done wrongly or out of its place."""
+        """Whether something before a step, or of its own section, was left out or out of its place, or failed after it.
+
+        What was said before it and was not so is a slip beside it: whoever acts on that has looked at neither.
+        """
         procedure = self.reads.procedure
         section = procedure.steps[number].section
         return any(
-            n not in self.reading.kept and (procedure.precedes(n, number) or procedure.steps[n].section == section)
+            procedure.steps[n].section == section or procedure.precedes(n, number)
             for n in self._applying
+            if n not in self.reading.kept and not (n in self.reading.tries and procedure.precedes(n, number))
         )
 
     def _latest(self, number: int) -> int:

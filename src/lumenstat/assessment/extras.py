@@ -10,7 +10,7 @@ from lumenstat.assessment.left_behind import changed_state, left_words
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
 from lumenstat.language import naming
-from lumenstat.language.values import position_text
+from lumenstat.language.values import clock, lasting, position_text
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Exceedance, Flight
 from lumenstat.simulation.plan import plan_for
@@ -139,7 +139,7 @@ def _row(bundle: Bundle, flight: Flight, events: Sequence[LogEvent], variants: V
     effect, what = _difference(bundle, brought, variants.base, without, own)
     # Put back, and nothing had come of it by then.
     if effect == "harmless" and group.back is not None:
-        effect, what = "undone", phrase("put back at {at:.1f} s before it mattered", at=events[group.back].tick / 100)
+        effect, what = "undone", phrase("put back at {at}, before it mattered", at=clock(events[group.back].tick / 100))
     # A hazard is worse than where the control was left; it stays the sentence.
     elif effect != "hazard" and (left := _left_elsewhere(flight, events, group)) is not None:
         what = left if effect == "harmless" else phrase("{what}, and {left}", what=what, left=left)
@@ -165,7 +165,7 @@ def _left_elsewhere(flight: Flight, events: Sequence[LogEvent], group: _Group) -
     return (
         None
         if stands == stood
-        else phrase("it was left at {stands}; it had stood at {stood}", stands=stands, stood=stood)
+        else phrase("it stood at {stood} before and was left at {stands}", stands=stands, stood=stood)
     )
 
 
@@ -181,10 +181,10 @@ def _together(
     effect, what = _difference(bundle, brought, variants.base, without, own, phrase("them"))
     first, last = events[min(parts)].tick / 100, events[max(parts)].tick / 100
     says = phrase(
-        "{count} more acts that no item asked for, from {first:.1f} to {last:.1f} s, judged together: {what}.",
+        "{count} more acts that no item asked for, from {first} to {last}, judged together: {what}.",
         count=len(groups),
-        first=first,
-        last=last,
+        first=clock(first),
+        last=clock(last),
         what=what,
     )
     limit = brought.limit.id if brought is not None else None
@@ -237,7 +237,9 @@ def _difference(
         # What took power away is blamed; what gave it is judged by what it left.
         taken = without.alive_ticks[bus.id] - base.alive_ticks[bus.id]
         if taken > ALIVE_TICKS_THAT_MATTER:
-            return "deviation", phrase("{bus} was dead {at:.0f} s longer for {it}", bus=bus.name, at=taken / 100, it=it)
+            return "deviation", phrase(
+                "{bus} was dead {taken} longer because of {it}", bus=bus.name, taken=lasting(taken / 100), it=it
+            )
     # The very same object: the flight without it became the flight with it before the end.
     if base.state is without.state:
         return "harmless", phrase("{it} changed nothing else", it=it)

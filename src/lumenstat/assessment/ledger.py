@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from lumenstat.language.wording import Words, phrase
+from lumenstat.language.wording import Words, joined, phrase
 
 Verdict = Literal["done", "late", "early", "out-of-order", "wrong", "omitted", "prompted", "not-applicable"]
 Effect = Literal["harmless", "undone", "deviation", "hazard"]
@@ -164,35 +164,43 @@ class Ledger(Row):
         return words_of_outcome(self.outcome, self.gates, self.pass_mark)
 
 
-OUTCOMES: tuple[str, ...] = (
-    phrase("Passed"), phrase("Not finished"), phrase("Not passed"), phrase("Not passed: hazard"),
-    phrase("Not passed: critical item missed"), phrase("Not passed: aim missed"),
-)  # fmt: skip
+OUTCOMES: tuple[str, ...] = (phrase("Passed"), phrase("Not finished"), phrase("Not passed"))
+REASONS: Mapping[str, str] = {
+    "limit": phrase("hazard"), "item": phrase("critical item missed"), "aim": phrase("aim missed"),
+}  # fmt: skip
+"""Why an outcome is held, by the kind of gate, the gravest first."""
+BEGINS = "Not passed: "
 
 
 def outcome_phrase(words: str) -> str:
     """An outcome as lists of runs have it stored, in English, as what can be told in other languages."""
-    mark = re.fullmatch(r"Not passed: below (\S+) %", words)
-    if mark:
-        return phrase("Not passed: below {pass_mark:g} %", pass_mark=float(mark.group(1)))
+    if words.startswith(BEGINS) and not words.endswith("verdict"):
+        return _not_passed([_reason(each) for each in words.removeprefix(BEGINS).split(", ")])
     first = words.removesuffix(": the instructor's verdict")
     found = next((each for each in OUTCOMES if each == first), words)
     return found if first == words else phrase("{words}: the instructor's verdict", words=found)
 
 
 def words_of_outcome(outcome: Outcome, gates: tuple[Gate, ...], pass_mark: float | None) -> str:
-    """The outcome in words that cannot be misread; of several reasons the gravest."""
+    """The outcome in words that cannot be misread, with every reason, the gravest first."""
     if outcome == "pass":
         return phrase("Passed")
     if outcome == "unfinished":
         return phrase("Not finished")
     kinds = {gate.kind for gate in gates}
-    if "limit" in kinds:
-        return phrase("Not passed: hazard")
-    if "item" in kinds:
-        return phrase("Not passed: critical item missed")
-    if "aim" in kinds:
-        return phrase("Not passed: aim missed")
-    return (
-        phrase("Not passed") if pass_mark is None else phrase("Not passed: below {pass_mark:g} %", pass_mark=pass_mark)
-    )
+    reasons = [says for kind, says in REASONS.items() if kind in kinds]
+    if outcome == "fail" and pass_mark is not None:
+        reasons.append(phrase("below {pass_mark:g} %", pass_mark=pass_mark))
+    return _not_passed(reasons) if reasons else phrase("Not passed")
+
+
+def _not_passed(reasons: Sequence[str]) -> str:
+    return phrase("Not passed: {reasons}", reasons=joined(", ", reasons))
+
+
+def _reason(words: str) -> str:
+    """One reason of an outcome as lists have it stored, as what can be told in other languages."""
+    mark = re.fullmatch(r"below (\S+) %", words)
+    if mark:
+        return phrase("below {pass_mark:g} %", pass_mark=float(mark.group(1)))
+    return next((says for says in REASONS.values() if says == words), words)

@@ -35,10 +35,10 @@ def left_words(bundle: Bundle, name: str, stands: Discrete | None, would: Discre
     meaning = name.replace(".", " ").replace("_", " ") if name.startswith(OF_THE_LOGIC) else quantity.meaning
     if quantity.kind == "truth":
         if would:
-            return phrase("without {it} '{meaning}' would be true at the end", it=it, meaning=meaning)
-        return phrase("without {it} '{meaning}' would not be true at the end", it=it, meaning=meaning)
+            return phrase("'{meaning}' is not so at the end, and would be without {it}", it=it, meaning=meaning)
+        return phrase("'{meaning}' is so at the end, and would not be without {it}", it=it, meaning=meaning)
     return phrase(
-        "without {it} '{meaning}' would be {would} at the end, not {stands}",
+        "{meaning}: '{stands}' at the end, and '{would}' without {it}",
         it=it,
         meaning=meaning,
         would=_value(quantity, would),

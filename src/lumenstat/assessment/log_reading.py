@@ -64,8 +64,8 @@ class LogReader:
         self._misplace(said, reading)
         self._wrong_ways(steps, reading)
         self._superseded(steps, reading)
-        self._give_words_and_tries(steps, reading)
         self._begun(steps, reading)
+        self._give_words_and_tries(steps, reading)
         return reading
 
     def matched(self, steps: Sequence[Step]) -> LogReading:
@@ -176,10 +176,11 @@ class LogReader:
             low, high = self.window(step, reading)
             counted = reading.done(step.number)
             for attempt in self.attempts[step.number]:
-                if attempt.right or attempt.index in repeated or reading.used & set(attempt.parts):
+                if attempt.right or reading.used & set(attempt.parts):
                     continue
                 inside = low < attempt.index < high
-                if counted is not None and not self._counts(attempt, counted, inside):
+                # Said once more of another step it is no try of this one, unless this one was never done at all.
+                if counted is not None and (attempt.index in repeated or not self._counts(attempt, counted, inside)):
                     continue
                 # A reading in its moment explains a call better than one out of it, so it is preferred.
                 elsewhere = not step.item.in_moment(self.reader.moments[attempt.index], self.reader)

@@ -67,8 +67,8 @@ class Bundle:
 
     @property
     def title(self) -> str:
-        """The exercise's title, for lists of many exercises."""
-        return self.worded(self.exercise.title)
+        """The exercise's title as everybody may see it, for lists of many exercises."""
+        return self.worded(self.exercise.shown)
 
     def worded(self, text: str) -> str:
         """A text of these documents together with its words of every language, to be told beside other texts."""

@@ -168,7 +168,14 @@ class Exercise(Written):
     reading_choices: Annotated[Flag, Since("0.8")] = False
     """Whether an instrument that is tapped offers three near figures, of which one is confirmed instead of typed."""
     texts: Annotated[Texts, Since("0.8")] = {}
+    shown_as: Annotated[Text | None, Since("0.9")] = None
+    """The title that trainees see, where the own one would give away what is to be found."""
     seed: int = 0
+
+    @property
+    def shown(self) -> str:
+        """The title as trainees see it."""
+        return self.shown_as or self.title
 
     @property
     def riser_while_flown(self) -> bool:

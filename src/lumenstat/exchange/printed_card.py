@@ -57,7 +57,7 @@ def card_of(bundle: Bundle) -> PrintedCard:
         names=names,
         digest=bundle.digest[:12],
     )
-    return PrintedCard(bundle.exercise.title, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
+    return PrintedCard(bundle.exercise.shown, about, tuple(bundle.airframe.cautions), tuple(_lines(bundle)))
 
 
 def _lines(bundle: Bundle) -> Iterator[PrintedLine]:

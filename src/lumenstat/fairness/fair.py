@@ -64,8 +64,11 @@ def fair(
     workers: int | None = None,
     progress: Progress = carry_on,
     at_start: Callable[[], None] | None = None,
+    always_apart: bool = False,
 ) -> Fairness:
     """Fly and judge every plausible flight, in worker processes; those so far where `progress` says to stop.
+
+    `at_start` is called in each worker; `always_apart` has even a single one in a process of its own.
 
     Raises LumenstatError where the model cannot fly the exercise at all.
     """
@@ -77,7 +80,7 @@ def fair(
     found: dict[int, Judged | None] = {}
     whole = len(own.changes)
     numbers = range(-1, whole)
-    if count == 1:
+    if count == 1 and not always_apart:
         for number in numbers:
             if not progress(len(found), whole + 1):
                 break
@@ -161,7 +164,7 @@ class _Own:
     def _gates_against(self, change: Change, ledger: Ledger, missed: frozenset[str]) -> str | None:
         """What is wrong with what holds the outcome of a flight; None where nothing is."""
         due, gates = change.due, [gate for gate in ledger.gates if gate.kind == "item" and gate.id not in missed]
-        if due.gates is True and not ledger.gates:
+        if due.gates is True and not any(gate.id in due.items for gate in gates):
             return phrase("a critical item is missed, and nothing holds the outcome")
         # Passed by, an item without which the aircraft comes to harm holds it though no document says so.
         if due.gates is False and (gates := [gate for gate in gates if not due.items or not self._brings(gate.id)]):

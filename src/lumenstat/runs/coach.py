@@ -15,6 +15,8 @@ from lumenstat.language.values import position_text
 from lumenstat.language.wording import phrase
 from lumenstat.simulation.flight import Moment
 
+LOOKED_BACK_AT_MOST = 60
+"""So many acts about one part: with every act a coach looks through them anew, and a run may have thousands."""
 ACTING = ("set", "press", "request")
 
 
@@ -42,7 +44,7 @@ class Coach:
         self.right: set[str] = set()
         self.slipped: set[str] = set()
         numbers = {text: n for n, text in enumerate(watched_texts(procedure))}
-        self.reader = Reader(procedure, bundle.airframe, (), numbers)
+        self.reader = Reader(procedure, bundle.airframe, (), numbers, LOOKED_BACK_AT_MOST)
         self.tests = {each.test_control for each in bundle.airframe.instruments.values()} - {None}
 
     def note(self, moment: Moment, current: Item | None, answered: set[str]) -> list[Word]:

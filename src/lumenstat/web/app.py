@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import secrets
+import time
 from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
 from typing import Any
@@ -24,6 +25,7 @@ from lumenstat.records.database import Database
 from lumenstat.records.exercises import current_exercises
 from lumenstat.records.people import anybody
 from lumenstat.runs.drilling import DrillDesk
+from lumenstat.runs.fairness import FairDesk
 from lumenstat.runs.hosts import Hosts
 from lumenstat.runs.housekeeping import Housekeeping
 from lumenstat.runs.hub import Hub
@@ -63,6 +65,7 @@ from lumenstat.web.pages import (
     drills,
     errors,
     exercises,
+    fairness,
     first_instructor,
     groups,
     health,
@@ -91,7 +94,8 @@ from lumenstat.web.shipped import ShippedFiles
 PAGES = (
     sign_in, first_instructor, home, account, join, class_list, people, groups, courses, course_form, logbook,
     class_record, drills, days, school, exercises, lessons, brief, runs, station, watch, debrief, being_judged, replay,
-    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, health, phone, words, live_station,
+    help_page, record, compare, sheets, drafts, builder, draft_files, proofs, fairness, health, phone, words,
+    live_station,
     live_desk,
 )  # fmt: skip
 SMALLEST_PACKED = 600
@@ -137,6 +141,7 @@ def create_app(settings: Settings) -> Lumenstat:
         state.housekeeping.stop()
         state.sender.stop()
         state.proofs.stop()
+        state.fairness.stop()
         await state.hub.stop()
         state.judges.stop()
         state.reader.close()
@@ -165,6 +170,7 @@ def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
     store, shown = DatabaseStore(database, state.judges), station.shown_quantities
     state.hub = Hub(store, shown) if settings.workers == 1 else Hosts(store, shown, settings.database, settings.workers)
     # Proofs give way while somebody flies.
+    state.fairness = FairDesk(lambda: bool(state.hub.open_count))
     state.proofs = ProofDesk(database, lambda: bool(state.hub.open_count))
     state.held_for_link, state.link_tasks = set(), set()
     state.reader = Worker("reader")
@@ -175,6 +181,7 @@ def _set_up(app: Lumenstat, settings: Settings, database: Database) -> None:
     state.drilling = DrillDesk(database, state.facts.worker)
     state.replays, state.page_cache = replay.Replays(), PageCache()
     state.sign_outs = 0
+    state.message_clock = time.monotonic
     state.guessing, state.hashing = Guessing(database), HashingQueue()
     # Whoever sets the school up has the console; the code shows that they do.
     state.first_code = None if database.read(anybody) else secrets.token_hex(4)

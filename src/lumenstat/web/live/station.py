@@ -9,7 +9,6 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
-import time
 from collections.abc import Awaitable
 from typing import Any
 
@@ -43,7 +42,12 @@ MESSAGES_A_SECOND, MESSAGES_AT_ONCE = 30.0, 120.0
 
 @router.websocket("/runs/{run_id}/socket")
 async def station_socket(socket: WebSocket, run_id: str) -> None:
-    """Serve one station or one onlooker."""
+    """Serve one station or one onlooker; one that is gone before it is greeted is nobody's trouble."""
+    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+        await _greet(socket, run_id)
+
+
+async def _greet(socket: WebSocket, run_id: str) -> None:
     # Accepted before it is looked at: only then can it be told why it is closed.
     await socket.accept()
     if not same_origin(socket):
@@ -178,7 +182,8 @@ async def _watch_sign_in(signed: SignedSocket) -> int:
 async def _receive(
     socket: WebSocket, seat: Seat, run_id: str, by: str, signed: SignedSocket, part: str | None
 ) -> int | None:
-    allowed, last = MESSAGES_AT_ONCE, time.monotonic()
+    clock = socket.app.state.message_clock
+    allowed, last = MESSAGES_AT_ONCE, clock()
     while True:
         try:
             text = await socket.receive_text()
@@ -188,7 +193,7 @@ async def _receive(
             # Bytes are no way round a refusal: it is said, and the socket stays.
             seat.send(encoded(_refused(None, phrase("Send text, not bytes."))))
             continue
-        now = time.monotonic()
+        now = clock()
         # A bucket that fills again with time: a burst is fine, a flood is not.
         allowed, last = min(MESSAGES_AT_ONCE, allowed + (now - last) * MESSAGES_A_SECOND) - 1, now
         if allowed < 0:

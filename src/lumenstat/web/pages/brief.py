@@ -103,7 +103,7 @@ def show(
         request,
         BriefContext(
             id=exercise.id,
-            title=exercise.title,
+            title=exercise.title if viewer.is_instructor else exercise.shown,
             brief=exercise.brief,
             airframe=airframe.name,
             family=airframe.family,

@@ -155,6 +155,7 @@ def _running(content: Mapping[str, Any]) -> Iterator[Field]:
     lapses = (("off", phrase("never")), ("waits", phrase("while waiting")), ("free", phrase("freely")))
     risers = (("always", phrase("while flying")), ("after", phrase("only afterwards")), ("never", phrase("never")))
     yield words(content, "title", phrase("Title"), wide=True)
+    yield words(content, "shown_as", phrase("Title that trainees see"), wide=True)
     yield area(content, "brief", phrase("Brief"))
     yield menu(content, "assist", phrase("Help"), assists, "examined")
     yield menu(content, "time_lapse", phrase("Time-lapse"), lapses, "off")

@@ -26,6 +26,7 @@ from lumenstat.assessment.ledger import (
 from lumenstat.assessment.overriding import CHOICES, Overridden, standing, with_overrides
 from lumenstat.documents.bundles import Bundle
 from lumenstat.documents.runlog import LogEvent
+from lumenstat.language.values import lasting
 from lumenstat.language.wording import joined, phrase
 from lumenstat.records.drills import next_moment
 from lumenstat.records.groups import may_practise
@@ -360,7 +361,10 @@ def _worst(ledger: Ledger) -> tuple[Lost, ...]:
     # Small pieces as one line, so that the column still adds up to the whole.
     left = sum(lost.seconds for lost in rest)
     return (
-        (*shown, Lost(seconds=left, says=phrase("{left:.1f} s in {count} smaller pieces.", left=left, count=len(rest))))
+        (
+            *shown,
+            Lost(seconds=left, says=phrase("{left} in {count} smaller pieces.", left=lasting(left), count=len(rest))),
+        )
         if rest
         else tuple(shown)
     )

@@ -49,7 +49,7 @@ def show(request: Request, run_id: str, viewer: SignedIn) -> Response:
         request,
         PhoneContext(
             run_id=run.id,
-            title=bundle.exercise.title,
+            title=bundle.exercise.shown,
             trainee=run.trainee.name,
             place=bundle.exercise.start.place.name,
             asks=viewer.part != "observer" and viewer.id == run.trainee_id,

@@ -194,7 +194,7 @@ def station_context(
     shows_riser = exercise.riser_while_flown or not may_fly
     return StationContext(
         run_id=run.id,
-        title=exercise.title,
+        title=exercise.shown if may_fly else exercise.title,
         airframe=airframe.name,
         place=exercise.start.place.name,
         trainee=run.trainee.name,

@@ -50,6 +50,11 @@ def start_state(draft_id: str) -> str:
     return path("start_state", draft_id=draft_id)
 
 
+def fairness(draft_id: str) -> str:
+    """What the judge would say of every plausible flight of a draft; posted to, they are flown."""
+    return path("fairness", draft_id=draft_id)
+
+
 def prove_draft(draft_id: str) -> str:
     """Begins a proof, or stops it."""
     return path("prove_draft", draft_id=draft_id)

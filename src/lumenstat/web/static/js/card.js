@@ -73,12 +73,18 @@ export class Card {
     const id = item.dataset.item;
     const kind = item.dataset.kind;
     if (kind === "confirm") this.station.act("confirm", { item: id });
+    else if (kind === "set" && item.querySelector("[data-answer=stands]")) this.stands(item.querySelector("[data-answer=stands]").dataset);
     else if (kind === "wait" || (kind === "set" && item.querySelector("[data-answer]"))) this.station.act("respond", { item: id });
     else if (kind === "decide") {
       const chosen = item.querySelector("input:checked");
       if (chosen) this.station.act("decide", { item: id, branch: chosen.value });
       else this.station.say(_("Choose one of the ways first."));
     } else if (kind === "check") this.call(item);
+  }
+
+  // What stands right from the start is looked at and spoken, each control by itself.
+  stands({ controls, position }) {
+    for (const control of controls.split("|")) this.station.act("see", { control, position });
   }
 
   call(item) {

@@ -60,6 +60,13 @@ export class Dialogs {
   // What would be left undone.
   paintLeft() {
     const left = this.station.card.left ?? [];
+    // What is still to be done is not told where nothing is: only that not everything was answered.
+    if (this.root.dataset.assist === "examined") {
+      this.root.querySelector("[data-finish-note]").textContent = left.length
+        ? _("Not everything is answered. Nothing more can be done in it; the debrief follows.")
+        : _("Every item is answered. Nothing more can be done in it; the debrief follows.");
+      return;
+    }
     const first = this.root.querySelector(`[data-item="${left[0]}"] .card-line span:nth-of-type(3)`)?.textContent ?? "";
     const items = _n("{count} item is open", "{count} items are open", left.length);
     this.root.querySelector("[data-finish-note]").textContent = left.length
