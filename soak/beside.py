@@ -20,9 +20,10 @@ from urllib.parse import urlencode
 from lumenstat.records.database import Database
 from lumenstat.records.people import find_person
 from lumenstat.records.sign_ins import sign_in
+from lumenstat.records.tables import Person
 from soak.kills import act_until_killed, check
 from soak.load import Hand, Seen
-from soak.school import HOURS, NO_PASSWORD, Person, Server, Station
+from soak.school import HOURS, NO_PASSWORD, Server, Station
 
 ACTS_BETWEEN = 4
 PAUSE_SECONDS = 0.1

@@ -5,16 +5,16 @@ from __future__ import annotations
 import csv
 import gc
 import json
-import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_exchange, cli_people, cli_texts
+from lumenstat import ENGINE_VERSION, __version__, cli_database, cli_exchange, cli_fair, cli_people, cli_texts
 from lumenstat.cli_database import UNUSABLE, Json, fail
+from lumenstat.cli_documents import library_around, read_bundle
 from lumenstat.documents.airframe import Airframe
-from lumenstat.documents.bundles import Bundle, Library
+from lumenstat.documents.bundles import Library
 from lumenstat.documents.exercise import Exercise
 from lumenstat.documents.loading import FORMATS
 from lumenstat.documents.runlog import RunLog, parse_log
@@ -35,17 +35,6 @@ def _setting(name: str, words: str, least: float | None = None, most: float | No
     """An option that can be given in the environment too."""
     variable = f"LUMENSTAT_{name.replace('-', '_').upper()}"
     return typer.Option(f"--{name}", envvar=variable, help=words, min=least, max=most)
-
-
-def library_around(path: Path) -> Library:
-    """The shipped library, and before it the documents beside the file and in folders next to it."""
-    here = path.resolve().parent
-    return Library([here, *(here.parent / kind for kind in ("airframes", "checklists", "exercises"))])
-
-
-def read_bundle(path: Path) -> Bundle:
-    """The exercise at the path with all it refers to."""
-    return library_around(path).bundle(path.resolve())
 
 
 def read_log(path: Path) -> RunLog:
@@ -233,31 +222,6 @@ def prove(
         raise typer.Exit(1)
 
 
-@app.command()
-def fair(exercise: Path, as_json: Json = False) -> None:
-    """Fly and judge every plausible flight: what the judge says, and where it is not what is due to the change."""
-    from lumenstat.fairness.fair import fair as fly_all  # noqa: PLC0415 - only where it is flown
-    from lumenstat.fairness.report import fairness_json, fairness_lines  # noqa: PLC0415
-
-    try:
-        found = fly_all(read_bundle(exercise), progress=_tell_progress)
-    except LumenstatError as error:
-        fail(error)
-    if as_json:
-        typer.echo(json.dumps(fairness_json(found), ensure_ascii=False))
-    else:
-        typer.echo("\n".join(fairness_lines(found)))
-    if found.findings:
-        raise typer.Exit(1)
-
-
-def _tell_progress(done: int, of: int) -> bool:
-    """How far it is, where somebody looks on; never to stop."""
-    if sys.stderr.isatty():
-        typer.echo(f"\r{done} of {of} flights judged", nl=done >= of, err=True)
-    return True
-
-
 def _write_log(path: Path, log: RunLog) -> None:
     try:
         path.write_text(log.text(), encoding="utf-8")
@@ -326,6 +290,7 @@ def quantities(
         typer.echo(f"{q.name:<40} {q.unit or q.kind:<7} {q.meaning}")
 
 
+app.command()(cli_fair.fair)
 app.command()(cli_database.verify)
 app.command("check-database")(cli_database.check_database)
 app.command()(cli_database.backup)

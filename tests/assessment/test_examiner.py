@@ -200,7 +200,7 @@ def test_moving_it_away_and_back_is_an_extra_and_no_look() -> None:
         put(9, "navigation_lights", "ON"),
     )
     assert verdicts(ledger)["pump"] == "omitted"
-    assert ledger.items[0].says == "Electric pump: never seen at OFF, though it was put back there at 0:07."
+    assert ledger.items[0].says == "Never seen at OFF, though it was put back there at 0:07."
     assert [extra.effect for extra in ledger.extras] == ["undone"]
 
 
@@ -243,7 +243,7 @@ def test_a_selector_that_was_not_parked_is_omitted_and_never_wrong() -> None:
     ledger = judge(strict(VOLTS, park), METER, call(8), put(9, "meter_selector", "START"))
     assert verdicts(ledger) == {"volts": "done", "park": "omitted"}
     assert ledger.extras == ()
-    assert ledger.items[1].says == "Meter shows: never set to OFF; it was put to START at 0:09 and left there."
+    assert ledger.items[1].says == "Never set to OFF; it was put to START at 0:09 and left there."
 
 
 # ---- extras --------------------------------------------------------------------------------------------------

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import pytest
 
 from lumenstat.assessment.ledger import Ledger, words_of_outcome
 from lumenstat.assessment.scoring import score
-from lumenstat.documents.runlog import RunLog
+from lumenstat.documents.bundles import Bundle
+from lumenstat.documents.runlog import LogEvent, RunLog
 from lumenstat.items.readings import Expect, meaning_of
+from lumenstat.rehearsal.perfect import rehearse
 from lumenstat.runs.open_card import Card
 from tests.assessment.test_examiner import (
     BATTERY,
@@ -20,7 +23,6 @@ from tests.assessment.test_examiner import (
     SIGNS,
     VOLTS,
     call,
-    event,
     held,
     judge,
     put,
@@ -30,11 +32,16 @@ from tests.assessment.test_examiner import (
     strict,
     verdicts,
 )
-from tests.procedures import small
+from tests.flights import event
+from tests.procedures import ASK, small
 
 
 def section(name: str, *items: dict[str, Any], order: str = "strict") -> dict[str, Any]:
     return {"id": name, "title": name.title(), "order": order, "items": list(items)}
+
+
+def judge_flown(exercise: Bundle, events: Sequence[LogEvent]) -> Ledger:
+    return score(exercise, RunLog(exercise.exercise.id, exercise.digest, "test", tuple(events))).ledger
 
 
 def lost(ledger: Ledger) -> dict[str, float]:
@@ -103,7 +110,7 @@ def test_a_way_that_begins_with_a_look_is_decided_by_looking() -> None:
         "challenge": "Pump",
         "response": "OFF",
     }
-    ways = {**WAYS, "branches": [{**WAYS["branches"][0], "items": [look]}, WAYS["branches"][1]]}  # type: ignore[index,dict-item]
+    ways = {**WAYS, "branches": [{**WAYS["branches"][0], "items": [look]}, WAYS["branches"][1]]}  # type: ignore[index]
     ledger = judge(strict(VOLTS, ways), METER, call(6), event(9, "see", control="hydraulic_pump", position="OFF"))
     assert lost(ledger) == {} and ledger.outcome == "pass"
 
@@ -126,10 +133,18 @@ def test_a_press_counts_when_it_is_pressed() -> None:
     assert lost(ledger) == {} and ledger.items[1].at == 5.0
 
 
+START = {"id": "start", "kind": "hold", "control": "apu_start", "seconds": 0.2}
+
+
 def test_a_press_that_nothing_came_of_is_never_done() -> None:
-    ledger = judge(small(FIRE), *held(5))
-    assert verdicts(ledger) == {"fire": "wrong"}
-    assert says_of(ledger, "fire") == "APU loops was pressed and nothing came of it: that press was lost."
+    ledger = judge(small(START), *held(5, "apu_start"))
+    assert verdicts(ledger) == {"start": "wrong"}
+    assert says_of(ledger, "start") == "Start was pressed and nothing came of it: that press was lost."
+
+
+def test_a_test_that_lights_nothing_was_made_all_the_same() -> None:
+    """A loop that does not answer is the find: its button was held as it should be."""
+    assert verdicts(judge(small(FIRE), *held(5))) == {"fire": "done"}
 
 
 # ---- 8: what is needed is never an extra -------------------------------------------------------------------------------
@@ -186,11 +201,12 @@ def test_a_false_call_before_its_turn_is_a_slip() -> None:
 
 @pytest.mark.parametrize(("reading", "right"), [(114.5, True), (117.5, True), (114.4, False), (117.6, False)])
 def test_a_read_tolerance_is_what_the_document_says(reading: float, right: bool) -> None:
-    from lumenstat.items.check import judge_call
+    from lumenstat.items.check import CheckItem, judge_call
     from tests.items.test_kinds import item
 
     shown = {"instrument": "ac_volts", "expect": Expect(min=100, max=130), "read_tolerance": 1.5, "moment": None}
     check = item("check").model_copy(update=shown)
+    assert isinstance(check, CheckItem)
     instrument = small(BATTERY).airframe.instruments["ac_volts"]
     found = judge_call(check, instrument, {"reading": reading, "judgement": "within"}, 116.2, True, {})
     assert found.right is right
@@ -243,3 +259,17 @@ def test_every_reason_stands_in_the_headline() -> None:
     ledger = judge(strict(BATTERY, FIRE, MASTER), put(5, "battery_main", "ON"), end=20)
     assert ledger.outcome_words == "Not passed: critical item missed, below 75 %"
     assert words_of_outcome("held", ledger.gates, 80) == "Not passed: critical item missed"
+
+
+# ---- 14: one definition of when a wait ends -----------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("until", ["not lamp.apu_door", "not lamp.ground_ready", "lamp.ground_ready"])
+@pytest.mark.parametrize("turn", [{"after": ["ask"]}, {}])
+def test_the_time_of_a_wait_that_floats_begins_with_its_turn(until: str, turn: dict[str, Any]) -> None:
+    """What it waits for may be there long before; a lamp may be dark only because its bus still is."""
+    wait = {"id": "wait", "kind": "wait", "until": until, "at_most": 3, "floats_until": "signs", **turn}
+    exercise = small(BATTERY, ASK, wait, LIGHTS, SIGNS, aims=())
+    flight = rehearse(exercise)
+    assert flight.ok
+    assert lost(judge_flown(exercise, flight.events)) == {}

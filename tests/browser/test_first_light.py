@@ -210,16 +210,30 @@ def without_sign_in(page: Page) -> None:
 def test_what_is_typed_outlives_a_sign_in_that_ends(browser: Browser, server: Server) -> None:
     """A form and the builder: it is said, one signs in beside it, and what was typed is sent as it stood."""
     with signed_in(browser, server, "odile", "403 (Forbidden)") as odile:
+        # Asked, and all is well: the form goes its way.
+        odile.goto(f"{server.address}/account")
+        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
+        odile.locator("header form button").click()
+        odile.wait_for_url("**/sign-in")
+    with signed_in(browser, server, "odile", "403 (Forbidden)") as odile:
+        odile.goto(f"{server.address}/exercises/frost-on-the-ramp")
+        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
+        odile.locator("form[action$='/practise'] button").first.click()
+        odile.wait_for_url("**/station")
         odile.goto(f"{server.address}/drafts")
         odile.fill("[data-begin=copy] [name=title]", "Typed before it ended")
+        # As if the page had stood there for a while.
+        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
         without_sign_in(odile)
         odile.click("[data-begin=copy] button[type=submit]")
         expect(odile.locator("[data-signing]")).to_be_visible()
         sign_in_beside(odile, "odile", "frost-on-the-ramp")
         odile.wait_for_selector("[data-builder]")
         assert "Typed before it ended" in odile.title()
+        # Everything is drawn and proven before the sign-in ends, so that nothing but what is typed asks the server.
+        expect(odile.locator("[data-ready]")).to_be_visible(timeout=60_000)
+        expect(odile.locator("[data-proof-state=proven]")).to_be_visible(timeout=60_000)
         without_sign_in(odile)
-        odile.locator("[data-row-item]").first.click()
         field = odile.locator('[data-inspector] [data-field="challenge"]')
         field.fill("Words typed into a page that nobody is signed in to")
         field.press("Tab")

@@ -52,7 +52,7 @@ def test_a_guided_start_is_flown_and_debriefed_in_german(browser: Browser, serve
         expect(ines.locator("[data-outcome]")).to_contain_text("Nicht bestanden", timeout=60_000)
         expect(ines.locator("main")).to_contain_text("Am Ende nicht so: Bodenstrom speist Left AC.")
         ledger = ines.inner_text("table.rows")
-        assert "Flap lever" in ledger and "Wie die Klappen stehen" in ledger and "Nie angesehen" in ledger
+        assert "Flap lever" in ledger and "Wie die Klappen stehen" in ledger and "Nie gesehen auf OFF" in ledger
         assert not ENGLISH.search(ines.inner_text("header"))
 
 

@@ -30,7 +30,7 @@ def test_the_debrief_says_what_the_page_says(frost: Bundle) -> None:
     whose = About("Ines Okafor-Lund", "25 November", "Hollin Bay Flight Academy", "Signed by Odile Marrash, today.")
     text = words(debrief_pdf(frost, ledger, [override], whose))
     for part in (
-        "Ines Okafor-Lund", "Hollin Bay Flight Academy", "Frost on the ramp", "Never looked at", "Wipers", "Omitted",
+        "Ines Okafor-Lund", "Hollin Bay Flight Academy", "Frost on the ramp", "Never seen at OFF", "Wipers", "Omitted",
         f"computed was {ledger.percent} %", "It was not on board. ?", "Signed by Odile Marrash", "Training aid only",
         "48 of 51 points",
     ):  # fmt: skip

@@ -11,10 +11,10 @@ from lumenstat.assessment import gating, scoring
 from lumenstat.assessment.log_reading import LogReader
 from lumenstat.documents.bundles import shipped_exercises
 from lumenstat.fairness import fair as fairness
+from lumenstat.fairness.changed_flights import ChangedFlights
 from lumenstat.fairness.changes import HARMLESS, changes_of
-from lumenstat.fairness.fair import Fairness, Judged, fair
-from lumenstat.fairness.flying import Course
-from lumenstat.fairness.report import fairness_json, fairness_lines
+from lumenstat.fairness.fair import Fairness, JudgedFlight, fair
+from lumenstat.fairness.fairness_lines import fairness_json, fairness_lines
 from lumenstat.rehearsal.perfect import rehearse
 from tests.procedures import ASK, BATTERY_ON, ESSENTIAL, FEED, LEFT_DC, READY, shipped, small
 
@@ -48,7 +48,7 @@ def test_a_flight_that_goes_on_as_before_is_the_same_flown_whole() -> None:
 def test_every_kind_of_change_is_made() -> None:
     kinds = set()
     for name in ("start-with-faults", "apu-loop-open"):
-        course = Course(shipped(name), rehearse(shipped(name)))
+        course = ChangedFlights(shipped(name), rehearse(shipped(name)))
         course.unchanged()
         kinds |= {change.kind for change in changes_of(course)}
     assert kinds >= {
@@ -82,7 +82,7 @@ def test_what_is_due_to_a_harmless_change_is_nothing() -> None:
 
 
 def test_it_is_told_in_lines_and_as_an_object() -> None:
-    wrong = Judged(kind="left out", item="a", change="'A' left out", outcome="Passed", percent=100, says="Nothing is lost.", wrong="nothing is lost by it")  # fmt: skip
+    wrong = JudgedFlight(kind="left out", item="a", change="'A' left out", outcome="Passed", percent=100, says="Nothing is lost.", wrong="nothing is lost by it")  # fmt: skip
     found = Fairness(exercise="it", flights=(wrong, wrong.model_copy(update={"wrong": None})))
     assert list(fairness_lines(found)) == [
         "2 flights judged, 1 findings",

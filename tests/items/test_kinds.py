@@ -70,6 +70,12 @@ class Judge:
     def asked_for(self, control: str, position: str) -> bool:
         return (control, position) in self.asked
 
+    def stood_first(self, control: str) -> str:
+        return ""
+
+    def untouched(self, control: str) -> str | None:
+        return None
+
     def flag(self, moment: At, text: str) -> bool:
         return text in moment.true
 

@@ -39,6 +39,9 @@ class Hands:
     def stands(self, control: str) -> str:
         return self.stood.get(control, "OFF")
 
+    def untouched(self, control: str) -> str | None:
+        return None
+
     def pass_time(self, seconds: float) -> None:
         self.tick += ticks(seconds)
 

@@ -50,9 +50,9 @@ def test_it_is_told_anew_with_the_same_values() -> None:
 
 
 def test_a_phrase_within_a_phrase_is_told_too() -> None:
-    says = phrase("Showed {exact} {unit}, judged {judged}; it was {means}.", exact="22.1", unit="V",
+    says = phrase("{instrument} showed {exact} {unit} and was judged {judged}; it was {means}.", instrument="Volts", exact="22.1", unit="V",
                   judged=phrase("within limits"), means=phrase("below limits"))  # fmt: skip
-    assert told(says, GERMAN).endswith("beurteilt als innerhalb der Grenzen; es war unter den Grenzen.")
+    assert told(says, GERMAN).endswith("wurde als innerhalb der Grenzen beurteilt; es war unter den Grenzen.")
 
 
 def test_several_forms_are_chosen_by_the_count() -> None:

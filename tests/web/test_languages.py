@@ -156,7 +156,7 @@ def test_papers_say_what_documents_say_in_their_own_words(german: Person, odile:
 def test_how_far_judging_is_is_told_whole() -> None:
     standing = SimpleNamespace(standing=lambda _: Underway(0, phrase("flying the log"), 3, 10))
     request: Any = SimpleNamespace(app=SimpleNamespace(state=SimpleNamespace(judges=standing)))
-    run: Any = SimpleNamespace(id="r", ledger=None, not_judged=None)
+    run: Any = SimpleNamespace(id="r", ledger=None, not_judged=None, voided_at=None)
     words = progress_of(request, run).words
     assert (str(words), told(words, catalogue_of("de"))) == (
         "flying the log, 3 of 10",

@@ -189,7 +189,7 @@ def test_beside_a_station_stand_the_log_the_slips_and_the_verdicts_so_far(odile:
             "Main battery: ON", "Fault: Dead bulb: APU, Available", "Note: no log",
         ]  # fmt: skip
         assert seen["faults"] == [["i", "Dead bulb: APU, Available"]]
-        assert seen["words"] == ["That is 'Main battery'; 'Technical log' comes first."]
+        assert seen["words"] == ["That is 'Main battery'; 'Technical log: On board and clear' comes first."]
         assert odile.client.get(f"/runs/{run}/watch?after=3").json()["lines"] == []
         page = odile.client.get(f"/runs/{run}/verdicts").text
         assert 'data-verdict="done"' in page and "Main battery" in page

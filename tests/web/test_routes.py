@@ -24,6 +24,7 @@ OPEN_TO_ALL = {
     "/help/{topic}",
     "/",
     "/sign-in",
+    "/sign-in/beside",
     "/first-instructor",
     "/health",
     "/join",
@@ -31,7 +32,7 @@ OPEN_TO_ALL = {
 }
 TEACHERS_ONLY = {
     "/exercises", "/exercises/{exercise_id}", "/drafts", "/drafts/{draft_id}", "/drafts/{draft_id}/parts",
-    "/drafts/{draft_id}/start-state", "/drafts/{draft_id}/documents.zip", "/drafts/{draft_id}/{name}.yaml",
+    "/drafts/{draft_id}/start-state", "/drafts/{draft_id}/fair", "/drafts/{draft_id}/documents.zip", "/drafts/{draft_id}/{name}.yaml",
     "/drafts/{draft_id}/bundle.json", "/drafts/{draft_id}/card", "/drafts/{draft_id}/card.pdf",
     "/drafts/{draft_id}/flight", "/drafts/{draft_id}/flight/moment", "/drafts/sheet/template.{kind}",
     "/people", "/people/{person_id}", "/people/list", "/people/list/template.csv", "/groups", "/groups/{group_id}",
@@ -54,7 +55,7 @@ HEADS_FORMS = {
 }  # fmt: skip
 TEACHERS_FORMS = {
     "/exercises/{exercise_id}/start", "/drafts/new", "/drafts/{draft_id}/edit", "/drafts/{draft_id}/fly",
-    "/drafts/{draft_id}/take", "/drafts/{draft_id}/publish", "/drafts/{draft_id}/prove", "/runs/import",
+    "/drafts/{draft_id}/take", "/drafts/{draft_id}/publish", "/drafts/{draft_id}/prove", "/drafts/{draft_id}/fair", "/runs/import",
     "/runs/{run_id}/override", "/runs/{run_id}/appraisal", "/runs/{run_id}/sign", "/runs/{run_id}/judge-again",
     "/people", "/people/{person_id}", "/people/slips", "/people/list", "/groups", "/groups/{group_id}",
     "/groups/{group_id}/opened", "/exercises/{exercise_id}/start-many", "/exercises/{exercise_id}/withdraw",
@@ -64,7 +65,7 @@ TEACHERS_FORMS = {
 }  # fmt: skip
 OWNERS_FORMS = {"/runs/{run_id}/fork"}
 OTHER_FORMS = {
-    "/sign-in", "/first-instructor", "/sign-out", "/sign-out-everywhere", "/join", "/welcome/{token}", "/account",
+    "/sign-in", "/sign-in/beside", "/first-instructor", "/sign-out", "/sign-out-everywhere", "/join", "/welcome/{token}", "/account",
     "/account/password", "/account/keys", "/account/hints", "/account/other-sign-ins", "/exercises/{exercise_id}/practise", "/people/{person_id}/drill",
     "/drills/{drill_id}/again",
 }  # fmt: skip

@@ -56,6 +56,8 @@ class Due:
         # What it waits for had its time as well, from when it came.
         if (awaited := item.due(attempt.way)) is not None:
             there = self._came(awaited[0], attempt)
+            # Its time begins with its turn: until then the model, too, has other things to do.
+            there = None if there is None else max(there, self._turn(step, attempt, reading))
             if there is not None and attempt.tick - there > round(awaited[1] * 100):
                 says = phrase(
                     "It was so from {there} on and was answered at {at}, {late} later; {seconds} are allowed.",
@@ -72,6 +74,11 @@ class Due:
         spans = self.timelines[text].spans(attempt.tick + 1)
         # The last stretch: an indication that went and came again starts its time anew.
         return spans[-1][0] if spans else None
+
+    def _turn(self, step: Step, attempt: Attempt, reading: LogReading) -> int:
+        """When the last of what must come before a step was done, of what was done before the attempt."""
+        before = (a.over for n, a in reading.kept.items() if self.procedure.precedes(n, step.number))
+        return max((tick for tick in before if tick <= attempt.tick), default=0)
 
     def _since(self, timed: Timed, attempt: Attempt, reading: LogReading) -> int | None:
         """Ticks since the other item was done; None where it was not yet: then that one is out of its place."""

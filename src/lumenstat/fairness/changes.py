@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from lumenstat.documents.procedure import Step
-from lumenstat.fairness.flying import Course, Move
+from lumenstat.fairness.changed_flights import ChangedFlights, Doing
 from lumenstat.items.check import CheckItem
 from lumenstat.items.controls import ControlItem, PaperValue
 from lumenstat.items.decide import DecideItem
@@ -44,7 +44,7 @@ BETWEEN_AT = (0.25, 0.5, 0.75)
 
 
 @dataclass(frozen=True)
-class Due:
+class Deserved:
     """What a change deserves: which items may lose, how many points in all, and whether that holds the outcome.
 
     No items: the change is harmless. `loses` are the sums that are right, any where it is empty; `gates` is None where
@@ -64,21 +64,21 @@ class Change:
     item: str
     says: Words
     begin: int
-    moves: tuple[Move | int, ...]
-    due: Due
+    moves: tuple[Doing | int, ...]
+    due: Deserved
 
 
-HARMLESS = Due()
+HARMLESS = Deserved()
 
 
-def changes_of(course: Course) -> list[Change]:
+def changes_of(course: ChangedFlights) -> list[Change]:
     """Every change worth flying; the same exercise always gives the same list."""
     return list(_Changes(course).all())
 
 
 @dataclass
 class _Changes:
-    course: Course
+    course: ChangedFlights
 
     def __post_init__(self) -> None:
         self.steps, self.procedure = self.course.steps, self.course.procedure
@@ -103,7 +103,7 @@ class _Changes:
     def _rest(self, first: int, without: Sequence[int] = ()) -> tuple[int, ...]:
         return tuple(n for n in range(first, self.count) if n not in without)
 
-    def _change(self, kind: Kind, number: int, says: str, moves: Sequence[Move | int], due: Due) -> Change:
+    def _change(self, kind: Kind, number: int, says: str, moves: Sequence[Doing | int], due: Deserved) -> Change:
         """A change from act `number` on, of its item."""
         return Change(kind, self.steps[number].item.id, says, number, tuple(moves), due)
 
@@ -116,7 +116,7 @@ class _Changes:
         item, name = step.item, self._named(number)
         # A decision that is not said may be taken by doing; then nothing is lost.
         if item.DONE_BY_WAY and self._right_way_does(number):
-            waited = Move(lambda course: course.wait_for(number))
+            waited = Doing(lambda course: course.wait_for(number))
             says = phrase("'{item}' done, not said", item=name)
             return self._change("decided by doing", number, says, (waited, *self._rest(number + 1)), HARMLESS)
         # What hangs on a decision or a check that nobody made is not there to be done.
@@ -153,7 +153,7 @@ class _Changes:
         name = self._named(number)
         if number + 1 < self.count:
             says = phrase("'{item}' and '{other}' swapped", item=name, other=self._named(number + 1))
-            moves: tuple[Move | int, ...] = (_now(number + 1), number, *self._rest(number + 2))
+            moves: tuple[Doing | int, ...] = (_now(number + 1), number, *self._rest(number + 2))
             yield self._change("swapped", number, says, moves, self._order_due(number + 1, [number]))
         first = max(0, number - JUMPED)
         if first < number - 1:
@@ -169,7 +169,7 @@ class _Changes:
             moves = (*(_now(n) for n in jumped), _now(number), *self._rest(last))
             yield self._change("too late", number, says, moves, self._order_due(number, jumped))
 
-    def _order_due(self, moved: int, jumped: Sequence[int]) -> Due:
+    def _order_due(self, moved: int, jumped: Sequence[int]) -> Deserved:
         """What is due where an act was done before or after some others: one item out of order, or nothing."""
         one, precedes = self.steps[moved], self.procedure.precedes
         before = [self.steps[n] for n in jumped if precedes(self.steps[n].number, one.number)]
@@ -183,7 +183,7 @@ class _Changes:
         blamed = one if len(torn) > 1 else max(one, torn[0], key=lambda step: step.number)
         passed_by = [(each, one) if each in before else (one, each) for each in torn]
         gates = any(self._holds(first, later) for first, later in passed_by)
-        return Due(frozenset(s.item.id for s in (one, *torn)), (blamed.item.weight * share,), gates)
+        return Deserved(frozenset(s.item.id for s in (one, *torn)), (blamed.item.weight * share,), gates)
 
     def _holds(self, first: Step, later: Step) -> bool:
         """Whether doing the later one before the first holds the outcome, by what their documents say."""
@@ -202,14 +202,14 @@ class _Changes:
             if any(precedes(self.steps[a].number, self.steps[b].number) for a in own for b in own):
                 continue
             says = phrase("'{section}' done from its end", section=of.title)
-            moves: tuple[Move | int, ...] = (*(_now(n) for n in reversed(own)), *self._rest(own[-1] + 1))
+            moves: tuple[Doing | int, ...] = (*(_now(n) for n in reversed(own)), *self._rest(own[-1] + 1))
             yield self._change("other way round", own[0], says, moves, HARMLESS)
 
     # ---- readings --------------------------------------------------------------------------------------------------
 
     def _readings(self, number: int, item: CheckItem) -> Iterator[Change]:
         name, rest = self._named(number), self._rest(number + 1)
-        due = Due(frozenset({item.id}), (item.weight,), item.critical)
+        due = Deserved(frozenset({item.id}), (item.weight,), item.critical)
         called = self.course.called.get(item.id, "within")
         if called == "dead":
             says = phrase("'{item}' read though it is dark", item=name)
@@ -224,14 +224,14 @@ class _Changes:
         yield self._change("read a little off", number, says, (_call(number, off=1.0), *rest), HARMLESS)
         if number + 1 < self.count:
             says = phrase("'{item}' called out again an item later", item=name)
-            moves: tuple[Move | int, ...] = (number, number + 1, _again(number, only_now=True), *rest[1:])
+            moves: tuple[Doing | int, ...] = (number, number + 1, _again(number, only_now=True), *rest[1:])
             yield self._change("said again", number, says, moves, HARMLESS)
 
     # ---- lines and decisions -----------------------------------------------------------------------------------------
 
     def _half(self, number: int, item: ControlItem) -> Change:
         says = phrase("'{item}' done with its first control alone", item=self._named(number))
-        due = Due(frozenset({item.id}), (item.weight,), item.critical)
+        due = Deserved(frozenset({item.id}), (item.weight,), item.critical)
         return self._change("half done", number, says, (_half(number), *self._rest(number + 1)), due)
 
     def _decisions(self, number: int, item: DecideItem) -> Iterator[Change]:
@@ -263,16 +263,16 @@ class _Changes:
             number = min(self.count - 1, int(self.count * share))
             name, rest = self._named(number), self._rest(number)
             says = phrase("looked at switches before '{item}'", item=name)
-            yield self._change("something between", number, says, (Move(_look_around), *rest), HARMLESS)
+            yield self._change("something between", number, says, (Doing(_look_around), *rest), HARMLESS)
             says = phrase("turned a meter away and back before '{item}'", item=name)
-            yield self._change("something between", number, says, (Move(_turn_meters), *rest), HARMLESS)
+            yield self._change("something between", number, says, (Doing(_turn_meters), *rest), HARMLESS)
 
 
-def _one_slip(item: Item, items: frozenset[str]) -> Due:
+def _one_slip(item: Item, items: frozenset[str]) -> Deserved:
     """One row and its points; where other items hang on it they may go with it."""
     if len(items) == 1:
-        return Due(items, (item.weight,), item.critical)
-    return Due(items, (), True if item.critical else None)
+        return Deserved(items, (item.weight,), item.critical)
+    return Deserved(items, (), True if item.critical else None)
 
 
 def _hangs_on(step: Step, item: str) -> bool:
@@ -293,27 +293,27 @@ def _first_deed(way: Way) -> ControlItem | None:
 # ---- what is done instead ------------------------------------------------------------------------------------------
 
 
-def _now(number: int) -> Move:
-    return Move(lambda course: course.do(number, now=True), number)
+def _now(number: int) -> Doing:
+    return Doing(lambda course: course.do(number, now=True), number)
 
 
-def _again(number: int, only_now: bool = False) -> Move:
+def _again(number: int, only_now: bool = False) -> Doing:
     """The same once more; a reading an item later only where it still is the same one."""
 
-    def move(course: Course) -> None:
+    def move(course: ChangedFlights) -> None:
         item, missed = course.item(number), list(course.missed)
         if only_now:
             course.await_turn(item, now=True)
         item.perform(course.hands)
         course.missed = missed
 
-    return Move(move)
+    return Doing(move)
 
 
-def _call(number: int, judgement: str = "", off: float = 0.0, reading: float | None = None) -> Move:
+def _call(number: int, judgement: str = "", off: float = 0.0, reading: float | None = None) -> Doing:
     """A call-out that is judged otherwise, or read off by so many times what is allowed."""
 
-    def move(course: Course) -> None:
+    def move(course: ChangedFlights) -> None:
         item, hands = course.item(number), course.hands
         assert isinstance(item, CheckItem)
         course.await_turn(item)
@@ -329,13 +329,13 @@ def _call(number: int, judgement: str = "", off: float = 0.0, reading: float | N
         hands.event("call", 0.0, **args)
         course.ended[item.id] = hands.tick
 
-    return Move(move, number)
+    return Doing(move, number)
 
 
-def _half(number: int) -> Move:
+def _half(number: int) -> Doing:
     """Of a line with several controls the first alone."""
 
-    def move(course: Course) -> None:
+    def move(course: ChangedFlights) -> None:
         item, hands = course.item(number), course.hands
         assert isinstance(item, ControlItem)
         first = item.model_copy(update={"control": item.all_controls[0], "controls": ()})
@@ -343,32 +343,32 @@ def _half(number: int) -> Move:
         first.perform(hands)
         course.ended[item.id] = hands.tick
 
-    return Move(move, number)
+    return Doing(move, number)
 
 
-def _decide(number: int, way: str) -> Move:
-    def move(course: Course) -> None:
+def _decide(number: int, way: str) -> Doing:
+    def move(course: ChangedFlights) -> None:
         course.await_turn(course.item(number))
         course.hands.event("decide", item=course.item(number).id, branch=way)
 
-    return Move(move, number)
+    return Doing(move, number)
 
 
-def _deed(item: ControlItem) -> Move:
-    def move(course: Course) -> None:
+def _deed(item: ControlItem) -> Doing:
+    def move(course: ChangedFlights) -> None:
         for control in item.all_controls:
             course.hands.move(control, item.target(course.hands.papers))
 
-    return Move(move)
+    return Doing(move)
 
 
-def _look_around(course: Course) -> None:
+def _look_around(course: ChangedFlights) -> None:
     for control in list(course.hands.controls)[:3]:
         if course.hands.controls[control].kind not in ("momentary", "entry"):
             course.hands.event("see", control=control, position=course.hands.stands(control))
 
 
-def _turn_meters(course: Course) -> None:
+def _turn_meters(course: ChangedFlights) -> None:
     hands = course.hands
     for control in dict.fromkeys(i.selector for i in hands.instruments.values() if i.selector is not None):
         stood = hands.stands(control)

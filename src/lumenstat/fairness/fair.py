@@ -13,8 +13,8 @@ from lumenstat.assessment.ledger import ItemRow, Ledger
 from lumenstat.assessment.scoring import judge
 from lumenstat.documents.bundles import Bundle
 from lumenstat.errors import LumenstatError
-from lumenstat.fairness.changes import HARMLESS, Change, Due, changes_of
-from lumenstat.fairness.flying import Course, ImplausibleError
+from lumenstat.fairness.changed_flights import ChangedFlights, ImplausibleError
+from lumenstat.fairness.changes import HARMLESS, Change, Deserved, changes_of
 from lumenstat.language.wording import Words, phrase
 from lumenstat.processes import FORKED
 from lumenstat.rehearsal.perfect import Rehearsal, rehearse
@@ -27,7 +27,7 @@ Progress = Callable[[int, int], bool]
 """Called with how many flights are judged and how many there are; gives whether to go on."""
 
 
-class Judged(BaseModel):
+class JudgedFlight(BaseModel):
     """One changed flight: what was changed, what the judge says of it, and what is wrong with that, if anything is."""
 
     model_config = ConfigDict(frozen=True)
@@ -45,10 +45,10 @@ class Fairness(BaseModel):
 
     model_config = ConfigDict(frozen=True)
     exercise: str
-    flights: tuple[Judged, ...]
+    flights: tuple[JudgedFlight, ...]
 
     @property
-    def findings(self) -> tuple[Judged, ...]:
+    def findings(self) -> tuple[JudgedFlight, ...]:
         """Flights of which the judge says something else than is due to them."""
         return tuple(each for each in self.flights if each.wrong is not None)
 
@@ -77,7 +77,7 @@ def fair(
         raise LumenstatError(phrase("the model cannot fly this exercise; prove it first"))
     count = workers or os.cpu_count() or 1
     own = _Own(bundle, perfect)
-    found: dict[int, Judged | None] = {}
+    found: dict[int, JudgedFlight | None] = {}
     whole = len(own.changes)
     numbers = range(-1, whole)
     if count == 1 and not always_apart:
@@ -86,9 +86,9 @@ def fair(
                 break
             found[number] = own.judged(number)
     else:
-        work = _Work(bundle.canonical_json, perfect, at_start)
+        work = _Share(bundle.canonical_json, perfect, at_start)
         with ProcessPoolExecutor(count, FORKED, _begin, (work,)) as pool:
-            waiting: dict[Future[list[Judged | None]], range] = {}
+            waiting: dict[Future[list[JudgedFlight | None]], range] = {}
             for at in range(-1, whole, PORTION):
                 portion = range(at, min(whole, at + PORTION))
                 waiting[pool.submit(_judge, portion)] = portion
@@ -102,7 +102,7 @@ def fair(
 
 
 @dataclass(frozen=True)
-class _Work:
+class _Share:
     content: str
     flight: Rehearsal
     at_start: Callable[[], None] | None
@@ -112,13 +112,13 @@ _own: list[_Own] = []
 """What this process judges; there is one, once it has begun."""
 
 
-def _begin(work: _Work) -> None:
+def _begin(work: _Share) -> None:
     if work.at_start is not None:
         work.at_start()
     _own[:] = [_Own(Bundle.from_canonical_json(work.content), work.flight)]
 
 
-def _judge(numbers: range) -> list[Judged | None]:
+def _judge(numbers: range) -> list[JudgedFlight | None]:
     (own,) = _own
     return [own.judged(number) for number in numbers]
 
@@ -128,7 +128,7 @@ class _Own:
 
     def __init__(self, bundle: Bundle, flight: Rehearsal) -> None:
         self.bundle = bundle
-        self.course = Course(bundle, flight)
+        self.course = ChangedFlights(bundle, flight)
         self.base = self.course.unchanged()
         self.limits = frozenset(each.limit.id for each in self.base.exceedances)
         self.base_ledger = self._ledger(self.base)
@@ -138,10 +138,10 @@ class _Own:
     def _ledger(self, flight: Flight) -> Ledger:
         return judge(self.bundle, self.bundle.procedure, flight, self.course.hands.events)
 
-    def judged(self, number: int) -> Judged | None:
+    def judged(self, number: int) -> JudgedFlight | None:
         """One flight, judged and held against what is due; None where nobody would fly it so."""
         if number < 0:
-            return _told("perfect", "", phrase("flown without a slip"), self.base_ledger,
+            return _told("perfect", "", phrase("Flown without a slip"), self.base_ledger,
                          _against(HARMLESS, self.base_ledger, frozenset(), False))  # fmt: skip
         change = self.changes[number]
         try:
@@ -180,8 +180,8 @@ class _Own:
         return self._harm[item]
 
 
-def _told(kind: str, item: str, change: str, ledger: Ledger, wrong: str | None) -> Judged:
-    return Judged(
+def _told(kind: str, item: str, change: str, ledger: Ledger, wrong: str | None) -> JudgedFlight:
+    return JudgedFlight(
         kind=kind,
         item=item,
         change=change,
@@ -204,7 +204,7 @@ def _lost(ledger: Ledger) -> list[ItemRow]:
     return [row for row in ledger.items if row.earned < row.possible - NEARLY]
 
 
-def _against(due: Due, ledger: Ledger, missed: frozenset[str], brought: bool) -> str | None:
+def _against(due: Deserved, ledger: Ledger, missed: frozenset[str], brought: bool) -> str | None:
     """What is wrong with a ledger, held against what is due; None where nothing is.
 
     `missed` are items that could not be done because of the change: they may lose too. Where the change brought a limit

@@ -106,7 +106,7 @@ class ControlItem(ItemBase):
                 wanted=wanted,
                 names=names,
             )
-        never = phrase("{names}: never {verb} {wanted}", names=names, verb=verb, wanted=wanted)
+        never = phrase("Never {verb} {wanted}", verb=verb, wanted=wanted)
         if (moved := self._moved(crew, seen)) is not None:
             to, at = str(position_text(moved.args["to"])), clock(moved.tick / 100)
             if to == wanted:

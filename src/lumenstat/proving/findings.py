@@ -192,8 +192,8 @@ class Finder:
         wanted = item.target(self.procedure.papers)
         sets = [m for m in self.flight.moments[act.first : act.last] if m.event.verb == "set"]
         stood = [str(position_text(m.state[naming.control(m.event.args["control"])])) for m in sets]
-        if sets and all(position == wanted for position in stood):
-            says = phrase("it stands at {wanted} already, so setting it changes nothing", wanted=wanted)
+        if all(position == wanted for position in stood):
+            says = phrase("it stands at {wanted} already, so it is looked at and not set", wanted=wanted)
             remedy = Remedy(words=phrase("Only look at it"), item=item.id, fields={"kind": "verify"})
             yield self._finding(item, "changes-nothing", says, act.starts, "warns", remedy)
 

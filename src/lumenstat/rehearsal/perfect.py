@@ -114,9 +114,9 @@ class _Flier:
             for step in able:
                 self.ripe.setdefault(step.number, looked)
             if able:
-                # Of two equal tails the earlier on the card: the same exercise always gives the same
-                # flight.
-                chosen = min(able, key=lambda step: (-self.tails.get(step.number, 0), step.number))
+                # What has to be answered in its time comes first. Of two equal tails the earlier on the card: the
+                # same exercise always gives the same flight.
+                chosen = min(able, key=lambda s: (s.item.due(None) is None, -self.tails.get(s.number, 0), s.number))
                 self._act(chosen, looked, first)
                 patient = self.hands.tick + PATIENCE_TICKS
             elif self.hands.tick > patient:

@@ -84,10 +84,11 @@ def carry_out(aircraft: Aircraft, event: LogEvent) -> bool:
 def carried_out(aircraft: Aircraft, event: LogEvent) -> tuple[bool, bool]:
     """Let the event happen: whether it changed anything, and whether a button that was pressed did anything.
 
-    A button that nothing on the aircraft listens to is not lost. Raises ActionRefused, with nothing changed.
+    Only a button that acts by its press alone can be lost: a test that lights nothing is a find. Raises ActionRefused,
+    with nothing changed.
     """
     control = event.args.get("control")
-    if event.verb != "press" or control not in aircraft.plan.listened_to:
+    if event.verb != "press" or control not in aircraft.plan.pressed_once:
         return carry_out(aircraft, event), True
     own = naming.control(str(control))
     before = _stands(aircraft, own)

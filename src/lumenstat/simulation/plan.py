@@ -32,6 +32,11 @@ Outputs = Callable[[int, list[float], list[float], list[float], list[float]], li
 _generated = count(1)
 
 
+ONCE = re.compile(r'"(?:start_when|entered_when)":"((?:[^"\\]|\\.)*)"')
+CONTROL = re.compile(r"\bcontrol\.(\w+)")
+"""What begins with an edge: a start, an entry; and the controls that it names."""
+
+
 class Plan:
     """A compiled airframe, shared by every run on it."""
 
@@ -76,10 +81,10 @@ class Plan:
         return {name: bus for system in self.systems for name, bus in system.volts_of().items()}
 
     @cached_property
-    def listened_to(self) -> frozenset[str]:
-        """Controls that something on the aircraft asks for by name."""
+    def pressed_once(self) -> frozenset[str]:
+        """Buttons of which the press alone counts: one that comes too soon is lost, however long it is held."""
         written = self.airframe.model_dump_json(by_alias=True)
-        return frozenset(re.findall(r"\bcontrol\.(\w+)", written))
+        return frozenset(name for text in ONCE.findall(written) for name in CONTROL.findall(text))
 
     @property
     def rest_volts(self) -> Iterator[tuple[str, str]]:

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
-from lumenstat.fairness.fair import Judged
+from lumenstat.fairness.fair import JudgedFlight
 from lumenstat.runs.fairness import FairJob
 from lumenstat.web.pages.proofs import bundle_of
 from lumenstat.web.rendering import Context, json_answer, render
@@ -23,8 +23,8 @@ class FairnessContext(Context):
     of: int
     busy: bool
     failed: str
-    findings: tuple[Judged, ...]
-    flights: tuple[Judged, ...]
+    findings: tuple[JudgedFlight, ...]
+    flights: tuple[JudgedFlight, ...]
 
 
 @router.post("/drafts/{draft_id}/fair", name="try_fairness", dependencies=[CheckedForm])

@@ -1,5 +1,5 @@
 // Forms marked data-stay: what the server refuses is said beside the field, and what was typed stays.
-import { regained } from "./signing.js";
+import { lately, regained } from "./signing.js";
 import { _ } from "./words.js";
 const NO_ANSWER = _("The server does not answer. What you entered is still here: try again in a moment.");
 
@@ -57,9 +57,9 @@ function go(next) {
 // What was typed is not sent into a sign-in that has ended: one signs in first, beside it.
 document.addEventListener("submit", (event) => {
   const form = event.target;
-  if (!(form instanceof HTMLFormElement) || form.method !== "post" || form.dataset.signed) return;
+  if (!(form instanceof HTMLFormElement) || form.getAttribute("method") !== "post" || form.dataset.signed) return;
   // Whoever leaves, or comes in, has no sign-in to lose.
-  if (/\/sign-(in|out)/.test(form.action)) return;
+  if (lately() || /\/sign-(in|out)/.test(form.getAttribute("action") ?? "")) return;
   const submitter = /** @type {SubmitEvent} */ (event).submitter;
   event.preventDefault();
   event.stopImmediatePropagation();

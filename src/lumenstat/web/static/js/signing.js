@@ -1,6 +1,14 @@
 // A sign-in that ends while a page is open: it is said, somebody signs in beside the page, and it goes on as it stands.
 const here = document.querySelector("meta[name=signed-in]")?.getAttribute("content") ?? null;
 let waiting = null;
+let known = performance.now();
+
+// Whether the server said a moment ago that somebody is signed in: then nobody is kept waiting for the question.
+export function lately() {
+  const mark = document.querySelector("meta[name=signed-in]");
+  // A page of nobody has no sign-in to lose.
+  return !(mark instanceof HTMLElement) || performance.now() - known < Number(mark.dataset.fresh);
+}
 
 async function asked() {
   const answer = await fetch("/sign-in/beside", { headers: { "X-Refresh": "1" } });
@@ -41,7 +49,10 @@ function signInBeside(dialog, csrf) {
 async function regain() {
   const found = await asked().catch(() => null);
   // Nobody answers, or all is well: whoever asked goes on and is told what there is.
-  if (!found || String(found.person) === here) return false;
+  if (!found || String(found.person) === here) {
+    known = performance.now();
+    return false;
+  }
   return signInBeside(document.querySelector("[data-signing]"), found.csrf);
 }
 

@@ -58,19 +58,19 @@ class _Kept:
 
 
 @dataclass(frozen=True)
-class Move:
+class Doing:
     """One thing that a trainee does on the way; `number` is that of the act which it is, or is made in place of."""
 
-    make: Callable[[Course], None]
+    make: Callable[[ChangedFlights], None]
     number: int | None = None
 
 
-def _number(move: Move | int) -> int | None:
+def _number(move: Doing | int) -> int | None:
     return move if isinstance(move, int) else move.number
 
 
 @dataclass
-class Course:
+class ChangedFlights:
     """The acts of one perfect flight, to be flown again with changes."""
 
     bundle: Bundle
@@ -116,7 +116,7 @@ class Course:
         self._flips = [list(line.flips) for line in self.hands.watch.timelines]
         return flight
 
-    def changed(self, begin: int, moves: Sequence[Move | int]) -> Flight:
+    def changed(self, begin: int, moves: Sequence[Doing | int]) -> Flight:
         """Fly these moves, numbers of acts among them, from just before act `begin`. Raises ImplausibleError."""
         kept = self._kept[begin]
         self.hands.restore(*kept.hands)
@@ -137,7 +137,7 @@ class Course:
                 self._read_check(number, [n for each in moves[place + 1 :] if (n := _number(each)) is not None])
         return self._finished()
 
-    def _goes_on_as_before(self, number: int, rest: Sequence[Move | int]) -> bool:
+    def _goes_on_as_before(self, number: int, rest: Sequence[Doing | int]) -> bool:
         """Whether all is as it was before an act of the flight without a change, and only its acts are left to do."""
         if self.whole or number + len(rest) != len(self.acts) or list(rest) != list(range(number, len(self.acts))):
             return False
@@ -260,7 +260,7 @@ class Course:
         for item in self._answered(section):
             self.hands.event("respond", item=item.id)
 
-    def _read_checks_left(self, begin: int, moves: Sequence[Move | int]) -> None:
+    def _read_checks_left(self, begin: int, moves: Sequence[Doing | int]) -> None:
         """Read the checks of flows of which all that is left to do was left out."""
         left = {self.steps[n].section for each in moves if (n := _number(each)) is not None}
         last: dict[int, int] = {}
