@@ -210,16 +210,6 @@ def without_sign_in(page: Page) -> None:
 def test_what_is_typed_outlives_a_sign_in_that_ends(browser: Browser, server: Server) -> None:
     """A form and the builder: it is said, one signs in beside it, and what was typed is sent as it stood."""
     with signed_in(browser, server, "odile", "403 (Forbidden)") as odile:
-        # Asked, and all is well: the form goes its way.
-        odile.goto(f"{server.address}/account")
-        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
-        odile.locator("header form button").click()
-        odile.wait_for_url("**/sign-in")
-    with signed_in(browser, server, "odile", "403 (Forbidden)") as odile:
-        odile.goto(f"{server.address}/exercises/frost-on-the-ramp")
-        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
-        odile.locator("form[action$='/practise'] button").first.click()
-        odile.wait_for_url("**/station")
         odile.goto(f"{server.address}/drafts")
         odile.fill("[data-begin=copy] [name=title]", "Typed before it ended")
         # As if the page had stood there for a while.
@@ -240,6 +230,10 @@ def test_what_is_typed_outlives_a_sign_in_that_ends(browser: Browser, server: Se
         expect(odile.locator("[data-signing]")).to_be_visible()
         sign_in_beside(odile, "odile", "frost-on-the-ramp")
         expect(odile.locator("[data-script]")).to_contain_text("Words typed into a page")
+        # Asked, and all is well: a form goes its way.
+        odile.evaluate("document.querySelector('meta[name=signed-in]').dataset.fresh = 0")
+        odile.click("form[action$='/fly'] button")
+        odile.wait_for_url("**/station")
 
 
 def test_a_refusal_is_said_and_the_deck_stays_true(browser: Browser, server: Server) -> None:
