@@ -101,6 +101,20 @@ def test_what_somebody_else_has_made_of_it_since_is_not_published(odile: Person,
     assert draft.post("publish", edition=draft.edition).status_code == 303
 
 
+def test_flights_are_judged_beside_the_proof_and_a_half_written_draft_is_no_error(odile: Person, draft: Draft) -> None:
+    assert "The model flies every plausible flight" in odile.client.get(f"{draft.path}/fair").json()["html"]
+    assert draft.post("fair").json()["busy"] is True
+    for _ in range(600):
+        if not (told := odile.client.get(f"{draft.path}/fair").json())["busy"]:
+            break
+        time.sleep(0.1)
+    assert 'data-fair-findings="0"' in told["html"]
+    draft.edit("append", list="start.out_of_service")
+    draft.edit("exercise", fields={"ends_when": "no such thing"})
+    assert odile.client.get(f"{draft.path}/fair").status_code == 200
+    assert draft.post("fair").status_code == 409, "asked for by hand, it says why not"
+
+
 def test_what_stops_it_is_not_published(odile: Person, draft: Draft) -> None:
     draft.edit("pick", part="instrument", name="left_volts", after="essential-dc")
     parts = draft.prove()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import ClassVar
 
 from fastapi import APIRouter, Request, Response
 
+from lumenstat.errors import RecordError
 from lumenstat.fairness.fair import JudgedFlight
 from lumenstat.runs.fairness import FairJob
 from lumenstat.web.pages.proofs import bundle_of
@@ -35,8 +37,11 @@ def begin(request: Request, draft_id: str, viewer: Instructor) -> Response:
 
 @router.get("/drafts/{draft_id}/fair", name="fairness")
 def look(request: Request, draft_id: str, viewer: Instructor) -> Response:
-    """How far it is with the draft as it stands, and what came of it."""
-    job: FairJob | None = request.app.state.fairness.jobs.get(bundle_of(request, draft_id).digest)
+    """How far it is with the draft as it stands, and what came of it; nothing where it cannot be flown just now."""
+    job: FairJob | None = None
+    # The page asks by itself whenever it is opened: a draft that is half written is no error of whoever writes it.
+    with suppress(RecordError):
+        job = request.app.state.fairness.jobs.get(bundle_of(request, draft_id).digest)
     return _told(request, job or FairJob(cancelled=True), viewer)
 
 
