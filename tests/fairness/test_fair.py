@@ -8,15 +8,15 @@ from typing import Any
 import pytest
 
 from lumenstat.assessment import gating, scoring
-from lumenstat.assessment.log_reading import LogReader
 from lumenstat.documents.bundles import shipped_exercises
 from lumenstat.fairness import fair as fairness
 from lumenstat.fairness.changed_flights import ChangedFlights
 from lumenstat.fairness.changes import HARMLESS, changes_of
 from lumenstat.fairness.fair import Fairness, JudgedFlight, fair
 from lumenstat.fairness.fairness_lines import fairness_json, fairness_lines
+from lumenstat.items import check
 from lumenstat.rehearsal.perfect import rehearse
-from tests.procedures import ASK, BATTERY_ON, ESSENTIAL, FEED, LEFT_DC, READY, shipped, small
+from tests.procedures import BATTERY_ON, ESSENTIAL, shipped, small
 
 NAMES = [path.stem for path in shipped_exercises()]
 SMALL = "battery-and-apu"
@@ -57,24 +57,27 @@ def test_every_kind_of_change_is_made() -> None:
     }  # fmt: skip
 
 
-EXERCISE = (BATTERY_ON, ESSENTIAL, {**ASK, "critical": True}, READY, FEED, LEFT_DC)
+FIRE = {"id": "fire", "kind": "hold", "control": "fire_test", "seconds": 1, "critical": True}
+MASTER = {"id": "master", "kind": "set", "control": "apu_master", "to": "ON"}
+EXERCISE = (BATTERY_ON, ESSENTIAL, FIRE, MASTER)
+NOTHING_HOLDS = "a critical item is missed, and nothing holds the outcome"
 
 
-def broken(monkeypatch: pytest.MonkeyPatch, owner: Any, name: str, value: Any) -> list[tuple[str, str, str]]:
-    with monkeypatch.context() as patch:
-        patch.setattr(owner, name, value)
-        return findings(fair(small(*EXERCISE), workers=1))
-
-
-def test_a_judge_that_is_unfair_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
-    assert findings(fair(small(*EXERCISE), workers=1)) == []
-    # What nothing links gates; a right call said again is a slip; a critical item that is missed holds nothing.
-    repeated = broken(monkeypatch, LogReader, "_counts", lambda *_: True)
-    assert repeated == [] or all(kind in ("said again", "done twice") for kind, _, _ in repeated)
-    missed = broken(monkeypatch, scoring, "GATING", ())
-    assert ("left out", "ask", "a critical item is missed, and nothing holds the outcome") in missed
-    linked = broken(monkeypatch, gating.PassedBy, "gates", lambda *_: iter(()))
-    assert all("nothing holds the outcome" in wrong for _, _, wrong in linked)
+@pytest.mark.parametrize(
+    ("owner", "name", "broken", "finding"),
+    [
+        (scoring, "GATING", (), ("left out", "fire", NOTHING_HOLDS)),
+        (gating.PassedBy, "gates", lambda *_: iter(()), ("swapped", "fire", NOTHING_HOLDS)),
+        (check, "_misread", lambda *_: False, ("misread", "essential", "nothing is lost by it")),
+    ],
+)
+def test_a_judge_that_is_unfair_is_found(
+    monkeypatch: pytest.MonkeyPatch, owner: Any, name: str, broken: Any, finding: tuple[str, str, str]
+) -> None:
+    exercise = small(*EXERCISE, aims=())
+    assert findings(fair(exercise, workers=1)) == []
+    monkeypatch.setattr(owner, name, broken)
+    assert finding in findings(fair(exercise, workers=1))
 
 
 def test_what_is_due_to_a_harmless_change_is_nothing() -> None:

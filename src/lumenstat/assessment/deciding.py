@@ -6,7 +6,8 @@ that another item owns, or that came before there was anything to decide by, dec
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from lumenstat.assessment.attempts import Reader
 from lumenstat.assessment.log_reading import LogReader, LogReading
@@ -56,9 +57,7 @@ class _Deciding:
     def _made(self, step: Step, ways: Sequence[Way], reading: LogReading) -> Attempt | None:
         """The first act that took the right way of a decision, where that was not said before."""
         taken = [
-            Attempt(
-                act.index, act.tick, True, phrase("Decided by doing it: {way}.", way=way.says), act.parts, way=way.id
-            )
+            replace(act, says=phrase("Decided by doing it: {way}.", way=way.says), evidence=(), way=way.id)
             for way in ways
             for number, act in self._acts(step, way)
             if reading.kept.get(number) is act and not self._owned(step, number, act)
@@ -69,14 +68,13 @@ class _Deciding:
 
     def _acts(self, step: Step, way: Way) -> list[tuple[int, Attempt]]:
         """Right acts of a way's own items while it was the right way, each with the number of its item."""
-        return list(self._acts_of(step, way))
-
-    def _acts_of(self, step: Step, way: Way) -> Iterator[tuple[int, Attempt]]:
-        for item in way.items:
-            number = self.reader.procedure.by_id[item.id].number
-            for act in self.attempts[number]:
-                if act.right and self._right_way(step, act.tick) == way.id:
-                    yield number, act
+        numbers = [self.reader.procedure.by_id[item.id].number for item in way.items]
+        return [
+            (number, act)
+            for number in numbers
+            for act in self.attempts[number]
+            if act.right and self._right_way(step, act.tick) == way.id
+        ]
 
     def _owned(self, step: Step, number: int, act: Attempt) -> bool:
         """Whether a look or a word could as well be another item's, outside of this decision."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from lumenstat.items.item import ItemBase, Key, Shown, Way
@@ -136,7 +136,9 @@ class CheckItem(ItemBase):
         for control in (instrument.selector, instrument.dimmer):
             if control is not None:
                 evidence.append((seen.controls[control].name, str(moment.state[naming.control(control)])))
-        return attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence), false=verdict.false)
+        # What told of the instrument something that it did not show is a slip whenever it was said.
+        false = not verdict.right and _is_false(self, instrument, moment.event.args, figure)
+        return attempt(moment, verdict.right, verdict.says, evidence=tuple(evidence), false=false)
 
     def omitted_says(self, crew: Sequence[EventMoment], end: Mapping[str, Any], seen: Seen) -> str:
         """That it was not called out."""
@@ -219,8 +221,6 @@ class CallVerdict:
 
     right: bool
     says: str
-    false: bool = False
-    """It told of the instrument what that did not show, so it is a slip whenever it was said."""
 
 
 def judge_call(
@@ -236,33 +236,6 @@ def judge_call(
     `shown` is what the instrument showed, null if it was dark. It fails on the first of: instrument dead, reading not
     what it showed, reading taken at the wrong moment, judgement not what the reading means.
     """
-    verdict = _judged(item, instrument, call, shown, in_moment, papers)
-    return replace(verdict, false=not verdict.right and _is_false(item, instrument, call, shown))
-
-
-def _is_false(item: CheckItem, instrument: Instrument, call: Mapping[str, Any], shown: float | None) -> bool:
-    """Whether a call told of the instrument what that did not show, in whatever moment."""
-    reading = call.get("reading")
-    if shown is None or call["judgement"] == "dead" or reading is None:
-        return bool((shown is None) != (call["judgement"] == "dead"))
-    return _misread(item, instrument, reading, shown)
-
-
-def _misread(item: CheckItem, instrument: Instrument, reading: float, shown: float) -> bool:
-    """Whether a figure is further from what stands on the instrument than the document allows."""
-    off = abs(reading - shown_figure(shown, instrument.decimals))
-    # Two figures of few decimals have a difference of many: 116 and 117.5 are 1.5 apart, and not a hair more.
-    return bool(off > item.read_tolerance) and not math.isclose(off, item.read_tolerance, abs_tol=1e-9)
-
-
-def _judged(
-    item: CheckItem,
-    instrument: Instrument,
-    call: Mapping[str, Any],
-    shown: float | None,
-    in_moment: bool,
-    papers: Mapping[str, float | str],
-) -> CallVerdict:
     unit = instrument.unit
     judged, reading = call["judgement"], call.get("reading")
     # Before what it showed: the right figure of the wrong moment is still another figure.
@@ -327,3 +300,18 @@ def _judged(
             judged=WORDS[judged],
         ),
     )
+
+
+def _is_false(item: CheckItem, instrument: Instrument, call: Mapping[str, Any], shown: float | None) -> bool:
+    """Whether a call told of the instrument what that did not show, in whatever moment."""
+    reading = call.get("reading")
+    if shown is None or call["judgement"] == "dead" or reading is None:
+        return bool((shown is None) != (call["judgement"] == "dead"))
+    return _misread(item, instrument, reading, shown)
+
+
+def _misread(item: CheckItem, instrument: Instrument, reading: float, shown: float) -> bool:
+    """Whether a figure is further from what stands on the instrument than the document allows."""
+    off = abs(reading - shown_figure(shown, instrument.decimals))
+    # Two figures of few decimals have a difference of many: 116 and 117.5 are 1.5 apart, and not a hair more.
+    return bool(off > item.read_tolerance) and not math.isclose(off, item.read_tolerance, abs_tol=1e-9)
